@@ -1,0 +1,14 @@
+module example.net/everypost
+
+go 1.26.0
+
+require (
+	github.com/stretchr/testify v1.12.1
+	golang.org/x/crypto v0.58.0
+	pgregory.net/rapid v1.3.0
+)
+
+require (
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
+	golang.org/x/sys v0.49.0 // indirect
+)
