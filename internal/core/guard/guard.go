@@ -1,0 +1,106 @@
+// Package guard checks a proposed network: what would go wrong if the edits were made. One file holds one guard; a guard
+// looks at the whole network, before and after, and returns findings in plain words with a remedy.
+package guard
+
+import (
+	"cmp"
+	"slices"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+// Level is how grave a finding is.
+type Level string
+
+// The levels.
+const (
+	Stop Level = "stop" // cannot be pushed
+	Warn Level = "warn" // can be pushed once somebody has accepted it by name
+	Note Level = "note" // good to know
+)
+
+// Finding is what a guard has to say.
+type Finding struct {
+	// ID names the finding stably, for accepting it: guard:object.
+	ID    string            `json:"id"`
+	Guard string            `json:"guard"`
+	Level Level             `json:"level"`
+	Ports []network.PortRef `json:"ports"`
+	What  string            `json:"what"`   // what is wrong
+	Why   string            `json:"why"`    // why it matters
+	Do    string            `json:"remedy"` // what to do
+	// Fix holds edits that would mend it, where that is mechanical.
+	Fix []intent.Edit `json:"fix,omitempty"`
+}
+
+// Proposal is the network before and after a set of edits. Both maps hold every device of which the configuration is
+// known, not only the edited ones.
+type Proposal struct {
+	Before, After map[string]network.Config
+	Links         []topology.Link
+	// Entries are the devices through which the management network comes in.
+	Entries []string
+	// Site tells the site of a device, and EntryOf the entry of a site, where somebody has said so.
+	Site    map[string]string
+	EntryOf map[string]string
+}
+
+var guards = []func(Proposal) []Finding{managementPath, vlanExists, vlanCarried}
+
+// Check runs all guards. The gravest findings come first.
+func Check(p Proposal) []Finding {
+	var out []Finding
+	for _, g := range guards {
+		out = append(out, g(p)...)
+	}
+	weight := map[Level]int{Stop: 0, Warn: 1, Note: 2}
+	slices.SortStableFunc(out, func(a, b Finding) int {
+		return cmp.Or(weight[a.Level]-weight[b.Level], cmp.Compare(a.ID, b.ID))
+	})
+	return out
+}
+
+// Blocked returns the findings that keep a change from being pushed when the given ones are accepted.
+func Blocked(findings []Finding, accepted []string) []Finding {
+	var out []Finding
+	for _, f := range findings {
+		if f.Level == Stop || f.Level == Warn && !slices.Contains(accepted, f.ID) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// changedPorts lists the ports that differ, in order.
+func (p Proposal) changedPorts() []network.PortRef {
+	var out []network.PortRef
+	for device, after := range p.After {
+		before := p.Before[device]
+		for name, port := range after.Ports {
+			if !port.Equal(before.Ports[name]) {
+				out = append(out, network.PortRef{Device: device, Port: name})
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b network.PortRef) int {
+		return cmp.Or(cmp.Compare(a.Device, b.Device), network.ComparePorts(a.Port, b.Port))
+	})
+	return out
+}
+
+// used lists the VLANs that a port is in.
+func used(c network.PortConfig) []network.VLANID {
+	var out []network.VLANID
+	if !c.Enabled {
+		return nil
+	}
+	if v := c.Untagged(); v != 0 {
+		out = append(out, v)
+	}
+	if c.Mode == network.Trunk {
+		out = append(out, c.TrunkVLANs...)
+	}
+	return out
+}

@@ -1,0 +1,80 @@
+package guard
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+// managementPath finds devices that the service could reach before and could not reach after. It warns and does not stop:
+// every push is on trial, so that such a device undoes the change by itself, and there are reasons to do it (moving the
+// management network is one). A device at a site whose entry nobody has named cannot be judged, which is said.
+func managementPath(p Proposal) []Finding {
+	before := topology.ManagementReach(p.Before, p.Links, p.Entries)
+	after := topology.ManagementReach(p.After, p.Links, p.Entries)
+	var out []Finding
+	for _, device := range slices.Sorted(maps.Keys(before)) {
+		if after[device] {
+			continue
+		}
+		out = append(out, p.cutOff(device))
+	}
+	unjudged := map[string]bool{}
+	for _, ref := range p.changedPorts() {
+		if site := p.Site[ref.Device]; p.EntryOf[site] == "" && !unjudged[site] {
+			unjudged[site] = true
+			out = append(out, Finding{
+				ID: "management-path:" + site, Guard: "management-path", Level: Note, Ports: []network.PortRef{ref},
+				What: fmt.Sprintf("It is not known where the management network comes into site %s.", site),
+				Why:  "So it cannot be told beforehand whether this change cuts the way to a device there. The trial will tell.",
+				Do:   "Name the site's entry device.",
+			})
+		}
+	}
+	return out
+}
+
+func (p Proposal) cutOff(device string) Finding {
+	f := Finding{
+		ID: "management-path:" + device, Guard: "management-path", Level: Warn,
+		Why: "The service would lose the device: on trial the device goes back by itself, and until then it cannot be watched or changed.",
+	}
+	vlan := p.Before[device].ManagementVLAN
+	var places []string
+	for _, ref := range p.changedPorts() {
+		b, a := p.Before[ref.Device].Ports[ref.Port], p.After[ref.Device].Ports[ref.Port]
+		if !onLink(p.Links, ref) || !b.Carries(vlan) || a.Carries(vlan) && a.Untagged() == b.Untagged() {
+			continue
+		}
+		f.Ports = append(f.Ports, ref)
+		places = append(places, ref.String())
+		for _, d := range intent.Compare(ref.Device, onePort(ref.Port, b), onePort(ref.Port, a)) {
+			if d.Before != "" && d.Field != "description" && d.Field != "poe" {
+				f.Fix = append(f.Fix, intent.Edit{Port: ref, Field: d.Field, Value: d.Before})
+			}
+		}
+	}
+	f.What = fmt.Sprintf("%s could not be reached any more: management VLAN %s would be cut on %s.", device, vlan, orSomewhere(places))
+	f.Do = fmt.Sprintf("Leave VLAN %s on %s, or accept this and let the trial prove it.", vlan, orSomewhere(places))
+	return f
+}
+
+func onePort(name string, c network.PortConfig) network.Config {
+	return network.Config{Ports: map[string]network.PortConfig{name: c}}
+}
+
+func onLink(links []topology.Link, ref network.PortRef) bool {
+	return slices.ContainsFunc(links, func(l topology.Link) bool { return l.A == ref || l.B == ref })
+}
+
+func orSomewhere(places []string) string {
+	if len(places) == 0 {
+		return "its way"
+	}
+	return strings.Join(places, ", ")
+}

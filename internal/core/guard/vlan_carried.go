@@ -1,0 +1,127 @@
+package guard
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+// vlanCarried finds ports put into a VLAN that is not carried all the way up from their device to where the network comes
+// in, and VLANs taken off a link while ports behind it still use them.
+func vlanCarried(p Proposal) []Finding {
+	var out []Finding
+	changed := p.changedPorts()
+	for _, ref := range changed {
+		if onLink(p.Links, ref) {
+			out = append(out, p.takenOffLink(ref)...)
+			continue
+		}
+		before := used(p.Before[ref.Device].Ports[ref.Port])
+		for _, v := range used(p.After[ref.Device].Ports[ref.Port]) {
+			if _, exists := p.After[ref.Device].VLANs[v]; !exists || slices.Contains(before, v) {
+				continue // vlanExists speaks of the one, the other is no news
+			}
+			if gaps := p.gaps(ref.Device, v); len(gaps) > 0 {
+				out = append(out, notCarried(ref, v, gaps, p.carry(gaps, v)))
+			}
+		}
+	}
+	return out
+}
+
+// gaps lists the ports on the way up from a device that do not carry v.
+func (p Proposal) gaps(device string, v network.VLANID) []network.PortRef {
+	var out []network.PortRef
+	for _, l := range topology.WayUp(device, p.Links, p.Entries) {
+		for _, end := range []network.PortRef{l.A, l.B} {
+			c, known := p.After[end.Device].Ports[end.Port]
+			if known && c.Mode != "" && !c.Carries(v) {
+				out = append(out, end)
+			}
+		}
+	}
+	return out
+}
+
+// carry returns the edits that add v to trunks; a port that is no trunk has to be dealt with by hand.
+func (p Proposal) carry(gaps []network.PortRef, v network.VLANID) []intent.Edit {
+	var fix []intent.Edit
+	for _, ref := range gaps {
+		c := p.After[ref.Device].Ports[ref.Port]
+		if c.Mode != network.Trunk || !c.Enabled {
+			return nil
+		}
+		set := network.NewVLANSet(append(slices.Clone(c.TrunkVLANs), v)...)
+		fix = append(fix, intent.Edit{Port: ref, Field: "trunk-vlans", Value: set.String()})
+	}
+	return fix
+}
+
+func notCarried(ref network.PortRef, v network.VLANID, gaps []network.PortRef, fix []intent.Edit) Finding {
+	return Finding{
+		ID: fmt.Sprintf("vlan-carried:%s:%s", ref, v), Guard: "vlan-carried", Level: Warn,
+		Ports: append([]network.PortRef{ref}, gaps...),
+		What:  fmt.Sprintf("VLAN %s is not carried on %s, the way up from %s.", v, refList(gaps), ref.Device),
+		Why:   fmt.Sprintf("What is plugged into %s would reach only its own switch.", ref),
+		Do:    fmt.Sprintf("Also carry VLAN %s on %s.", v, refList(gaps)),
+		Fix:   fix,
+	}
+}
+
+// takenOffLink finds the VLANs that ref carried and would carry no more, and that ports below it still use.
+func (p Proposal) takenOffLink(ref network.PortRef) []Finding {
+	before, after := p.Before[ref.Device].Ports[ref.Port], p.After[ref.Device].Ports[ref.Port]
+	var out []Finding
+	for _, v := range used(before) {
+		if after.Carries(v) {
+			continue
+		}
+		var behind []network.PortRef
+		for device, c := range p.After {
+			if !slices.Contains(p.gaps(device, v), ref) {
+				continue
+			}
+			for name, port := range c.Ports {
+				edge := network.PortRef{Device: device, Port: name}
+				if port.Enabled && port.Untagged() == v && !onLink(p.Links, edge) {
+					behind = append(behind, edge)
+				}
+			}
+		}
+		if len(behind) == 0 {
+			continue
+		}
+		slices.SortFunc(behind, func(a, b network.PortRef) int { return strings.Compare(a.String(), b.String()) })
+		f := notCarried(ref, v, []network.PortRef{ref}, p.carry([]network.PortRef{ref}, v))
+		f.Ports = append([]network.PortRef{ref}, behind...)
+		f.What = fmt.Sprintf("VLAN %s would no longer be carried on %s, and %s behind it.", v, ref, portsUse(len(behind)))
+		f.Why = fmt.Sprintf("They would lose their network: %s.", shorten(behind, 4))
+		out = append(out, f)
+	}
+	return out
+}
+
+func portsUse(n int) string {
+	if n == 1 {
+		return "one port uses it"
+	}
+	return fmt.Sprintf("%d ports use it", n)
+}
+
+func refList(refs []network.PortRef) string { return shorten(refs, len(refs)) }
+
+func shorten(refs []network.PortRef, most int) string {
+	parts := make([]string, 0, most)
+	for i, r := range refs {
+		if i == most {
+			parts = append(parts, fmt.Sprintf("and %d more", len(refs)-most))
+			break
+		}
+		parts = append(parts, r.String())
+	}
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,59 @@
+package network
+
+import "time"
+
+// Site is a place with devices.
+type Site struct {
+	Name  string `json:"name"`  // as in addresses of pages: tern-haven
+	Title string `json:"title"` // as people say it: Tern Haven terminal
+	// Entry is the device through which the management network comes into the site, "" while nobody has said so.
+	Entry string `json:"entry,omitempty"`
+}
+
+// Kind is what a device is for.
+type Kind string
+
+// The kinds.
+const (
+	Switch      Kind = "switch"
+	AccessPoint Kind = "access-point"
+	Firewall    Kind = "firewall"
+	Edge        Kind = "edge"
+	RadioLink   Kind = "radio-link"
+	OtherKind   Kind = "other"
+)
+
+// Identity is what a device says of itself.
+type Identity struct {
+	Hostname string    `json:"hostname"`
+	Kind     Kind      `json:"kind"`
+	Maker    string    `json:"maker"`
+	Model    string    `json:"model"`
+	Serial   string    `json:"serial"`
+	Firmware string    `json:"firmware"`
+	BootedAt time.Time `json:"booted_at"`
+	// Abilities that the device announced, in our words: see the constants.
+	Abilities []Ability `json:"abilities"`
+}
+
+// Ability is something that a device can do, as far as its announcements tell.
+type Ability string
+
+// The abilities.
+const (
+	CanTrial     Ability = "trial"     // run a change and go back by itself
+	CanCandidate Ability = "candidate" // prepare a change beside the running configuration
+	CanValidate  Ability = "validate"  // check a prepared change before it runs
+	CanNotify    Ability = "notify"    // tell of changes as they happen
+)
+
+// Reach is whether the service has a device in hand.
+type Reach string
+
+// The states of reach.
+const (
+	ReachConnected Reach = "connected" // a session is up
+	ReachWaiting   Reach = "waiting"   // the first session is not yet up
+	ReachGone      Reach = "gone"      // the session was lost, or cannot be made
+	ReachRefused   Reach = "refused"   // the device answers but does not let us in, or its key is not the pinned one
+)

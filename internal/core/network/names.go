@@ -1,0 +1,78 @@
+package network
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+)
+
+// namePattern is a DNS label (RFC 1123 section 2.1), lower case, so that names make good addresses of pages.
+var namePattern = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$`)
+
+// portPattern is what we take as a port's name: what devices use (1/1/7, eth0, lan2, ge-0/0/1), without white space or
+// anything that would need escaping.
+var portPattern = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9/._-]{0,63}$`)
+
+// CheckName tells why a device's or site's name is not valid, or nil.
+func CheckName(name string) error {
+	if !namePattern.MatchString(name) {
+		return fmt.Errorf("%q is not a valid name: use 1 to 63 small letters, digits and hyphens, with no hyphen at either end", name)
+	}
+	return nil
+}
+
+// PortRef names a port of the whole network. Its text form is device:port, such as th-sw-02:1/1/7.
+type PortRef struct {
+	Device, Port string
+}
+
+func (r PortRef) String() string { return r.Device + ":" + r.Port }
+
+// ParsePortRef reads the text form.
+func ParsePortRef(s string) (PortRef, error) {
+	device, port, ok := strings.Cut(s, ":")
+	if !ok || CheckName(device) != nil || !portPattern.MatchString(port) {
+		return PortRef{}, fmt.Errorf("%q is not a port: write device:port, such as th-sw-02:1/1/7", s)
+	}
+	return PortRef{device, port}, nil
+}
+
+// MarshalText writes the text form.
+func (r PortRef) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
+
+// UnmarshalText reads the text form.
+func (r *PortRef) UnmarshalText(b []byte) (err error) {
+	*r, err = ParsePortRef(string(b))
+	return err
+}
+
+// ComparePorts orders port names as people do: 1/1/2 before 1/1/10, eth2 before eth10.
+func ComparePorts(a, b string) int {
+	for a != "" && b != "" {
+		da, db := digits(a), digits(b)
+		if da > 0 && db > 0 {
+			na, nb := strings.TrimLeft(a[:da], "0"), strings.TrimLeft(b[:db], "0")
+			if len(na) != len(nb) {
+				return len(na) - len(nb)
+			}
+			if c := strings.Compare(na, nb); c != 0 {
+				return c
+			}
+			a, b = a[da:], b[db:]
+			continue
+		}
+		if a[0] != b[0] {
+			return int(a[0]) - int(b[0])
+		}
+		a, b = a[1:], b[1:]
+	}
+	return len(a) - len(b)
+}
+
+func digits(s string) int {
+	n := 0
+	for n < len(s) && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	return n
+}

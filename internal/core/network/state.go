@@ -1,0 +1,87 @@
+package network
+
+import "time"
+
+// OperStatus is a port's operational state (IF-MIB ifOperStatus, as far as it concerns us).
+type OperStatus string
+
+// The states.
+const (
+	Up         OperStatus = "up"
+	Down       OperStatus = "down"        // should be up, has no link
+	NotPresent OperStatus = "not-present" // a cage without a module
+	Unknown    OperStatus = "unknown"
+)
+
+// Counters are a port's totals since boot: octets (IF-MIB ifHCInOctets ...) and packets in error or dropped.
+type Counters struct {
+	RxOctets   uint64 `json:"rx_octets"`
+	TxOctets   uint64 `json:"tx_octets"`
+	RxErrors   uint64 `json:"rx_errors"`
+	RxDiscards uint64 `json:"rx_discards"`
+	TxErrors   uint64 `json:"tx_errors"`
+	TxDiscards uint64 `json:"tx_discards"`
+}
+
+// Neighbour is what the other end of a cable says of itself over LLDP (IEEE 802.1AB).
+type Neighbour struct {
+	SystemName string `json:"system_name"`
+	PortID     string `json:"port_id"`
+	ChassisID  string `json:"chassis_id"`
+	System     string `json:"system_description,omitempty"`
+}
+
+// PortState is what is observed of a port.
+type PortState struct {
+	Oper       OperStatus `json:"oper"`
+	Changed    time.Time  `json:"changed"` // when Oper changed last, by the device's clock; zero when not told
+	SpeedMbps  int        `json:"speed_mbps,omitempty"`
+	MAC        string     `json:"mac,omitempty"`
+	PoEMilliW  int        `json:"poe_mw,omitempty"`
+	PoEClass   int        `json:"poe_class,omitempty"` // IEEE 802.3bt class 0 to 8
+	Counters   Counters   `json:"counters"`
+	Neighbour  *Neighbour `json:"neighbour,omitempty"`
+	ObservedAt time.Time  `json:"observed_at"`
+}
+
+// Health is one of the states that the product shows everywhere with the same shape and word.
+type Health string
+
+// The states of health.
+const (
+	Well          Health = "well"
+	Degraded      Health = "degraded"
+	HealthDown    Health = "down"
+	Off           Health = "off"
+	HealthUnknown Health = "unknown"
+)
+
+// PortHealth judges a port by what is set and what is seen. A free port without a cable is off, not down: it is down
+// only when something was there that should be there still, which wanted tells.
+func PortHealth(c PortConfig, s PortState, known, wanted bool) Health {
+	switch {
+	case !c.Enabled:
+		return Off
+	case !known || s.Oper == Unknown || s.Oper == "":
+		return HealthUnknown
+	case s.Oper == Up:
+		return Well
+	case wanted:
+		return HealthDown
+	default:
+		return Off
+	}
+}
+
+// Power is what a device feeds over its ports.
+type Power struct {
+	BudgetMilliW int `json:"budget_mw"`
+	UsedMilliW   int `json:"used_mw"`
+}
+
+// State is what is observed of a device.
+type State struct {
+	ObservedAt time.Time            `json:"observed_at"`
+	Ports      map[string]PortState `json:"ports"`
+	Power      *Power               `json:"power,omitempty"`
+}

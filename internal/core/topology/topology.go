@@ -1,0 +1,202 @@
+// Package topology finds out how devices hang together: links from what neighbours report, paths, what a VLAN reaches,
+// and the order far-to-near in which a change may be made without cutting its own way.
+package topology
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+
+	"example.net/everypost/internal/core/network"
+)
+
+// Link joins two ports. A is the smaller in order.
+type Link struct {
+	A network.PortRef `json:"a"`
+	B network.PortRef `json:"b"`
+	// OneSided is set when only one end reports the other.
+	OneSided bool `json:"one_sided,omitempty"`
+}
+
+// Other returns the far end of a link seen from a device, and the near one.
+func (l Link) Other(device string) (near, far network.PortRef) {
+	if l.A.Device == device {
+		return l.A, l.B
+	}
+	return l.B, l.A
+}
+
+func compareRefs(a, b network.PortRef) int {
+	return cmp.Or(cmp.Compare(a.Device, b.Device), network.ComparePorts(a.Port, b.Port))
+}
+
+// Links builds the links between known devices from their neighbour reports. nameOf gives the device whose host name a
+// report tells, or "".
+func Links(states map[string]network.State, nameOf func(systemName string) string) []Link {
+	seen := map[[2]network.PortRef]int{}
+	for device, st := range states {
+		for port, ps := range st.Ports {
+			if ps.Neighbour == nil {
+				continue
+			}
+			peer := nameOf(ps.Neighbour.SystemName)
+			if peer == "" || peer == device {
+				continue
+			}
+			a, b := network.PortRef{Device: device, Port: port}, network.PortRef{Device: peer, Port: ps.Neighbour.PortID}
+			if compareRefs(a, b) > 0 {
+				a, b = b, a
+			}
+			seen[[2]network.PortRef{a, b}]++
+		}
+	}
+	out := make([]Link, 0, len(seen))
+	for ends, n := range seen {
+		out = append(out, Link{A: ends[0], B: ends[1], OneSided: n < 2})
+	}
+	slices.SortFunc(out, func(x, y Link) int { return cmp.Or(compareRefs(x.A, y.A), compareRefs(x.B, y.B)) })
+	return out
+}
+
+// Distances counts the links from the nearest of the entries to every device that hangs on them.
+func Distances(links []Link, entries []string) map[string]int {
+	dist := map[string]int{}
+	queue := slices.Clone(entries)
+	for _, e := range entries {
+		dist[e] = 0
+	}
+	for len(queue) > 0 {
+		d := queue[0]
+		queue = queue[1:]
+		for _, l := range linksOf(links, d) {
+			_, far := l.Other(d)
+			if _, ok := dist[far.Device]; !ok {
+				dist[far.Device] = dist[d] + 1
+				queue = append(queue, far.Device)
+			}
+		}
+	}
+	return dist
+}
+
+func linksOf(links []Link, device string) []Link {
+	var out []Link
+	for _, l := range links {
+		if l.A.Device == device || l.B.Device == device {
+			out = append(out, l)
+		}
+	}
+	return out
+}
+
+// FarToNear orders devices so that one comes before everything that its way may lead through. Devices whose place is
+// not known come first: cutting the way to them must not be left to chance.
+func FarToNear(devices []string, links []Link, entries []string) []string {
+	dist := Distances(links, entries)
+	out := slices.Clone(devices)
+	slices.SortFunc(out, func(a, b string) int {
+		da, okA := dist[a]
+		db, okB := dist[b]
+		switch {
+		case okA != okB:
+			if okA {
+				return 1
+			}
+			return -1
+		case da != db:
+			return db - da
+		}
+		return cmp.Compare(a, b)
+	})
+	return out
+}
+
+// WayUp returns the links from a device to the nearest entry, nearest link first, or nil when there is no way.
+func WayUp(device string, links []Link, entries []string) []Link {
+	dist := Distances(links, entries)
+	var way []Link
+	for d, ok := dist[device]; ok && d > 0; d = dist[device] {
+		for _, l := range linksOf(links, device) {
+			_, far := l.Other(device)
+			if fd, ok := dist[far.Device]; ok && fd == d-1 {
+				way = append(way, l)
+				device = far.Device
+				break
+			}
+		}
+	}
+	return way
+}
+
+// place is a VLAN inside a device.
+type place struct {
+	device string
+	vlan   network.VLANID
+}
+
+// ManagementReach returns the devices whose management address can be reached from the entries, following VLANs over
+// links: a tagged frame keeps its VLAN, an untagged one takes the untagged VLAN of the port it arrives on. An entry is
+// reached by definition. A device whose management is on no VLAN is reached when any of its neighbours is.
+func ManagementReach(configs map[string]network.Config, links []Link, entries []string) map[string]bool {
+	reached := map[string]bool{}
+	visited := map[place]bool{}
+	var queue []place
+	visit := func(p place) {
+		if c, known := configs[p.device]; known && !visited[p] {
+			visited[p] = true
+			queue = append(queue, p)
+			if c.ManagementVLAN == p.vlan {
+				reached[p.device] = true
+			}
+		}
+	}
+	for _, e := range entries {
+		reached[e] = true
+		visit(place{e, configs[e].ManagementVLAN})
+	}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		for _, l := range linksOf(links, at.device) {
+			near, far := l.Other(at.device)
+			out, in := configs[at.device].Ports[near.Port], configs[far.Device].Ports[far.Port]
+			if v := Cross(out, in, at.vlan); v != 0 {
+				visit(place{far.Device, v})
+			} else if in.Enabled && out.Enabled && in.Mode == "" && configs[far.Device].ManagementVLAN == 0 && out.Untagged() == at.vlan {
+				reached[far.Device] = true // a routed port takes what comes untagged
+			}
+		}
+	}
+	return reached
+}
+
+// Cross tells which VLAN a frame of VLAN v is in after it left by out and came in by in, or 0 when it does not pass.
+func Cross(out, in network.PortConfig, v network.VLANID) network.VLANID {
+	if !out.Carries(v) || !in.Enabled {
+		return 0
+	}
+	if out.Untagged() == v {
+		return in.Untagged()
+	}
+	if in.Carries(v) && in.Untagged() != v {
+		return v
+	}
+	return 0
+}
+
+// HostNames returns a function for Links that finds devices by the host name in their configuration or their own name.
+func HostNames(configs map[string]network.Config) func(string) string {
+	byHost := map[string]string{}
+	for _, device := range slices.Sorted(maps.Keys(configs)) {
+		byHost[configs[device].Hostname] = device
+	}
+	return func(host string) string {
+		if d, ok := byHost[host]; ok {
+			return d
+		}
+		if _, ok := configs[host]; ok {
+			return host
+		}
+		return ""
+	}
+}
