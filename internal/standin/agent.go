@@ -1,0 +1,332 @@
+package standin
+
+import (
+	"context"
+	"strconv"
+	"time"
+
+	"example.net/everypost/internal/wire/netconf"
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// agent answers the requests of all sessions of one device.
+type agent struct{ d *device }
+
+// Capabilities implements netconf.Handler.
+func (a *agent) Capabilities() []string {
+	caps := []string{
+		netconf.CapCandidate, netconf.CapConfirmedCommit, "urn:ietf:params:netconf:capability:confirmed-commit:1.0",
+		netconf.CapValidate, netconf.CapRollback, netconf.CapNotification, netconf.CapInterleave,
+		netconf.CapWithDefaults + "?basic-mode=explicit&also-supported=report-all,trim",
+	}
+	for _, m := range []struct{ prefix, module string }{
+		{"oc-if", "openconfig-interfaces"}, {"oc-eth", "openconfig-if-ethernet"}, {"oc-ip", "openconfig-if-ip"},
+		{"oc-vlan", "openconfig-vlan"}, {"oc-poe", "openconfig-if-poe"}, {"oc-netin", "openconfig-network-instance"},
+		{"oc-lldp", "openconfig-lldp"}, {"oc-sys", "openconfig-system"}, {"oc-pf", "openconfig-platform"},
+		{"ep-dev", "ep-device"},
+	} {
+		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
+	}
+	return caps
+}
+
+// Serve implements netconf.Handler.
+func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.Node, error) {
+	w := a.d.world
+	w.mu.Lock()
+	slow := a.d.slow
+	w.mu.Unlock()
+	if slow > 0 {
+		select {
+		case <-time.After(slow):
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	switch op.Name {
+	case "get":
+		return a.read(op, a.d.stateTree(time.Now()))
+	case "get-config":
+		tree, err := a.store(op.Child("source"))
+		if err != nil {
+			return nil, err
+		}
+		return a.read(op, *tree)
+	case "edit-config":
+		return nil, a.editConfig(s, op)
+	case "lock":
+		return nil, a.lock(s, op)
+	case "unlock":
+		return nil, a.unlock(s, op)
+	case "validate":
+		tree, err := a.store(op.Child("source"))
+		if err != nil {
+			return nil, err
+		}
+		if a.d.refuse[RefuseValidate] {
+			return nil, netconf.NewRPCError(netconf.TagOperationFailed, "", "configuration memory is worn out and read-only (unit 1, bank 0)")
+		}
+		return nil, validate(*tree)
+	case "discard-changes":
+		if err := a.free(s, netconf.Candidate); err != nil {
+			return nil, err
+		}
+		a.d.candidate = a.d.running.Clone()
+		return nil, nil
+	case "commit":
+		return nil, a.commit(s, op)
+	case "cancel-commit":
+		return nil, a.cancelCommit(s, op)
+	case "create-subscription":
+		return nil, a.subscribe(s, op)
+	}
+	return nil, &netconf.RPCError{Type: "protocol", Tag: netconf.TagNotSupported, Severity: "error", Message: "the operation " + op.Name + " is not supported"}
+}
+
+func (a *agent) store(where *xmlnode.Node) (**xmlnode.Node, error) {
+	switch {
+	case where.Child("running") != nil:
+		return &a.d.running, nil
+	case where.Child("candidate") != nil:
+		return &a.d.candidate, nil
+	}
+	return nil, netconf.NewRPCError(netconf.TagInvalidValue, "", "there are the datastores running and candidate")
+}
+
+func (a *agent) read(op, tree *xmlnode.Node) ([]*xmlnode.Node, error) {
+	tree, err := withDefaults(tree, netconf.DefaultsMode(op.TextAt("with-defaults")))
+	if err != nil {
+		return nil, err
+	}
+	content := tree.Children
+	if f := op.Child("filter"); f != nil {
+		if t := f.Attr("", "type"); t != "" && t != "subtree" {
+			return nil, netconf.NewRPCError(netconf.TagBadAttribute, "", "only subtree filters are supported")
+		}
+		content = netconf.FilterSubtree(content, f.Children)
+	}
+	return []*xmlnode.Node{xmlnode.New(netconf.BaseNS, "data", content...)}, nil
+}
+
+// free tells that no other session holds the lock of a datastore.
+func (a *agent) free(s *netconf.ServerSession, ds netconf.Datastore) error {
+	if holder := a.d.locks[ds]; holder != 0 && holder != s.ID {
+		return &netconf.RPCError{Type: "protocol", Tag: netconf.TagInUse, Severity: "error",
+			Message: "the " + string(ds) + " configuration is locked by session " + strconv.Itoa(int(holder))}
+	}
+	return nil
+}
+
+func datastoreOf(op *xmlnode.Node) netconf.Datastore {
+	if op.Find("target/candidate") != nil {
+		return netconf.Candidate
+	}
+	return netconf.Running
+}
+
+func (a *agent) lock(s *netconf.ServerSession, op *xmlnode.Node) error {
+	ds := datastoreOf(op)
+	denied := func(holder uint32, why string) error {
+		return &netconf.RPCError{Type: "protocol", Tag: netconf.TagLockDenied, Severity: "error", Message: why,
+			Info: xmlnode.New(netconf.BaseNS, "error-info", xmlnode.Leaf(netconf.BaseNS, "session-id", strconv.Itoa(int(holder))))}
+	}
+	switch holder := a.d.locks[ds]; {
+	case holder != 0:
+		return denied(holder, "the "+string(ds)+" configuration is locked by session "+strconv.Itoa(int(holder)))
+	case ds == netconf.Candidate && !xmlnode.Equal(a.d.candidate, a.d.running):
+		return denied(0, "the candidate configuration holds changes that are not committed")
+	case ds == netconf.Running && a.d.pending != nil:
+		return denied(a.d.pending.session, "a confirmed commit is waiting to be confirmed")
+	}
+	a.d.locks[ds] = s.ID
+	return nil
+}
+
+func (a *agent) unlock(s *netconf.ServerSession, op *xmlnode.Node) error {
+	ds := datastoreOf(op)
+	if a.d.locks[ds] != s.ID {
+		return netconf.NewRPCError(netconf.TagOperationFailed, "", "this session does not hold the lock")
+	}
+	a.release(s, ds)
+	return nil
+}
+
+func (a *agent) release(s *netconf.ServerSession, ds netconf.Datastore) {
+	if a.d.locks[ds] == s.ID {
+		delete(a.d.locks, ds)
+		if ds == netconf.Candidate {
+			a.d.candidate = a.d.running.Clone()
+		}
+	}
+}
+
+func (a *agent) editConfig(s *netconf.ServerSession, op *xmlnode.Node) error {
+	if datastoreOf(op) != netconf.Candidate {
+		return netconf.NewRPCError(netconf.TagNotSupported, "", "running cannot be written: edit the candidate and commit")
+	}
+	if err := a.free(s, netconf.Candidate); err != nil {
+		return err
+	}
+	config := op.Child("config")
+	if config == nil {
+		return netconf.NewRPCError(netconf.TagMissingElement, "", "the config is missing")
+	}
+	how := op.TextAt("default-operation")
+	if how == "" {
+		how = netconf.EditMerge
+	}
+	tree, err := edit(a.d.candidate, config, how)
+	if err != nil {
+		return err
+	}
+	a.d.candidate = tree
+	return nil
+}
+
+func (a *agent) commit(s *netconf.ServerSession, op *xmlnode.Node) error {
+	d := a.d
+	for _, ds := range []netconf.Datastore{netconf.Candidate, netconf.Running} {
+		if err := a.free(s, ds); err != nil {
+			return err
+		}
+	}
+	if err := a.mayContinue(s, op.TextAt("persist-id")); err != nil {
+		return err
+	}
+	if d.refuse[RefuseCommit] {
+		return netconf.NewRPCError(netconf.TagOperationFailed, "", "commit refused: supervisor card is busy with a consistency check")
+	}
+	if err := validate(d.candidate); err != nil {
+		return err
+	}
+	if op.Child("confirmed") == nil {
+		if d.pending != nil {
+			d.world.cancel(d.pending.timer)
+			d.pending = nil
+			d.confirmEvent("complete", s)
+		}
+		d.run(d.candidate.Clone(), s)
+		d.save()
+		return nil
+	}
+	seconds := 600
+	if t := op.TextAt("confirm-timeout"); t != "" {
+		n, err := strconv.Atoi(t)
+		if err != nil || n < 1 || n > 1<<22 {
+			return netconf.NewRPCError(netconf.TagInvalidValue, "", "confirm-timeout %q", t)
+		}
+		seconds = n
+	}
+	event := "start"
+	if d.pending == nil {
+		d.pending = &trial{previous: d.running, persist: op.TextAt("persist"), session: s.ID}
+	} else {
+		event = "extend"
+		d.world.cancel(d.pending.timer)
+		if p := op.TextAt("persist"); p != "" {
+			d.pending.persist = p
+		}
+	}
+	d.pending.timer = d.world.after(time.Duration(seconds)*time.Second, func() { d.revert("timeout", nil) })
+	d.confirmEvent(event, s)
+	d.run(d.candidate.Clone(), s)
+	return nil
+}
+
+// mayContinue holds a persist-id against the confirmed commit that is open.
+func (a *agent) mayContinue(s *netconf.ServerSession, persistID string) error {
+	p := a.d.pending
+	switch {
+	case p == nil && persistID != "":
+		return netconf.NewRPCError(netconf.TagInvalidValue, "", "no confirmed commit of the name %q is open", persistID)
+	case p != nil && p.persist != persistID, p != nil && p.persist == "" && p.session != s.ID:
+		return netconf.NewRPCError(netconf.TagInUse, "", "another confirmed commit is waiting to be confirmed")
+	}
+	return nil
+}
+
+func (a *agent) cancelCommit(s *netconf.ServerSession, op *xmlnode.Node) error {
+	if a.d.pending == nil {
+		return netconf.NewRPCError(netconf.TagInvalidValue, "", "no confirmed commit is open")
+	}
+	if err := a.mayContinue(s, op.TextAt("persist-id")); err != nil {
+		return netconf.NewRPCError(netconf.TagInvalidValue, "", "the confirmed commit that is open has another name")
+	}
+	a.d.revert("cancel", s)
+	return nil
+}
+
+// revert goes back to what ran before the confirmed commit.
+func (d *device) revert(event string, s *netconf.ServerSession) {
+	p := d.pending
+	if p == nil {
+		return
+	}
+	d.world.cancel(p.timer)
+	d.pending = nil
+	d.confirmEvent(event, s)
+	d.run(p.previous, s)
+}
+
+// run makes a configuration the running one, with all that follows.
+func (d *device) run(tree *xmlnode.Node, s *netconf.ServerSession) {
+	if xmlnode.Equal(tree, d.running) {
+		return
+	}
+	d.running = tree
+	if d.locks[netconf.Candidate] == 0 {
+		d.candidate = tree.Clone()
+	}
+	d.notify(time.Now(), xmlnode.New(netconf.EventsNS, "netconf-config-change", changedBy(s), xmlnode.Leaf(netconf.EventsNS, "datastore", "running")))
+	dies := d.refuse[DieInCommit]
+	if dies {
+		delete(d.refuse, DieInCommit)
+		d.loseMemory()
+		d.boot(time.Now(), 2*time.Second)
+	}
+	d.world.settle()
+}
+
+func (d *device) save() {
+	if d.world.opts.Save != nil {
+		_ = d.world.opts.Save(d.spec.Name, d.running.Bytes())
+	}
+}
+
+func (a *agent) subscribe(s *netconf.ServerSession, op *xmlnode.Node) error {
+	if a.d.subscribers[s] {
+		return netconf.NewRPCError(netconf.TagInUse, "", "this session has a subscription already")
+	}
+	if stream := op.TextAt("stream"); stream != "" && stream != "NETCONF" {
+		return netconf.NewRPCError(netconf.TagInvalidValue, "", "there is no stream %q", stream)
+	}
+	if start := op.TextAt("startTime"); start != "" {
+		since, err := time.Parse(time.RFC3339Nano, start)
+		if err != nil {
+			return netconf.NewRPCError(netconf.TagInvalidValue, "", "startTime %q is not a time", start)
+		}
+		for _, e := range a.d.log {
+			if !e.at.Before(since) {
+				s.Notify(e.at, e.event)
+			}
+		}
+		s.Notify(time.Now(), xmlnode.New(netconf.NotificationNS, "replayComplete"))
+	}
+	a.d.subscribers[s] = true
+	return nil
+}
+
+// Closed implements netconf.Handler.
+func (a *agent) Closed(s *netconf.ServerSession) {
+	a.d.world.mu.Lock()
+	defer a.d.world.mu.Unlock()
+	delete(a.d.subscribers, s)
+	a.release(s, netconf.Candidate)
+	a.release(s, netconf.Running)
+	// RFC 6241 section 8.4.1: without persist, a confirmed commit ends with its session.
+	if p := a.d.pending; p != nil && p.persist == "" && p.session == s.ID {
+		a.d.revert("cancel", nil)
+	}
+}

@@ -1,0 +1,127 @@
+package standin
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Fault is something that can be thrown at a world, by name.
+type Fault string
+
+// The faults. A target is a device, or a port as device:port for the first two.
+const (
+	Cut            Fault = "cut"             // cut the cable at a port
+	Mend           Fault = "mend"            // mend it
+	Reboot         Fault = "reboot"          // restart a device from its saved configuration
+	Hang           Fault = "hang"            // a device stops answering and keeps its connections
+	PowerLoss      Fault = "power-loss"      // a device loses power
+	RefuseValidate Fault = "refuse-validate" // a device finds fault with every change
+	RefuseCommit   Fault = "refuse-commit"   // a device finds a change good and then does not run it
+	DieInCommit    Fault = "die-in-commit"   // a device restarts in the middle of the next commit
+	NewHostKey     Fault = "new-host-key"    // a device shows another key from now on
+	Slow           Fault = "slow"            // a device takes a second for every answer
+	Recover        Fault = "recover"         // ends every other fault of a device
+)
+
+// Faults lists what Throw knows.
+func Faults() []Fault {
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Recover}
+}
+
+// Throw throws a fault at a target.
+func (w *World) Throw(f Fault, target string) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if f == Cut || f == Mend {
+		return w.setCut(target, f == Cut)
+	}
+	d := w.devices[target]
+	if d == nil {
+		return fmt.Errorf("there is no device %q in this world", target)
+	}
+	switch f {
+	case Reboot:
+		d.loseMemory()
+		d.boot(time.Now(), 2*time.Second)
+	case Hang:
+		d.hung = true
+	case PowerLoss:
+		d.powerCut = true
+	case RefuseValidate, RefuseCommit, DieInCommit:
+		d.refuse[f] = true
+	case NewHostKey:
+		if err := d.newHostKey(time.Now().String()); err != nil {
+			return err
+		}
+		d.listener.setDown(true)
+		d.listener.setDown(false)
+	case Slow:
+		d.slow = time.Second
+	case Recover:
+		d.hung, d.powerCut, d.slow = false, false, 0
+		clear(d.refuse)
+	default:
+		return fmt.Errorf("there is no fault %q", f)
+	}
+	w.settle()
+	return nil
+}
+
+func (w *World) setCut(target string, cut bool) error {
+	at, err := w.endpoint(target)
+	if err != nil {
+		return err
+	}
+	for _, c := range w.cables {
+		if c.a == at || c.b == at {
+			c.cut = cut
+			w.settle()
+			return nil
+		}
+	}
+	for _, h := range w.hosts {
+		if h.at == at {
+			h.cut = cut
+			w.settle()
+			return nil
+		}
+	}
+	return fmt.Errorf("no cable is plugged into %s", target)
+}
+
+// Order is a fault as it comes over the control interface.
+type Order struct {
+	Fault  Fault  `json:"fault"`
+	Target string `json:"target"`
+}
+
+// Control returns the control interface: POST / with an Order as JSON. It is for the people and tests that run the world,
+// on loopback; the service does not know of it. A request must come with the content type of JSON, so that no page in a
+// browser can send one.
+func (w *World) Control() http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("POST /{$}", func(rw http.ResponseWriter, r *http.Request) {
+		var o Order
+		err := errors.New("send an order as application/json")
+		if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
+			err = json.NewDecoder(http.MaxBytesReader(rw, r.Body, 4096)).Decode(&o)
+		}
+		if err == nil && !slices.Contains(Faults(), o.Fault) {
+			err = fmt.Errorf("there is no fault %q: there are %v", o.Fault, Faults())
+		}
+		if err == nil {
+			err = w.Throw(o.Fault, o.Target)
+		}
+		if err != nil {
+			http.Error(rw, err.Error(), http.StatusBadRequest)
+			return
+		}
+		rw.WriteHeader(http.StatusNoContent)
+	})
+	return mux
+}

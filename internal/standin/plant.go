@@ -1,0 +1,229 @@
+package standin
+
+import (
+	"fmt"
+	"strconv"
+
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// Plant says which devices, cables and hosts a world has when it is built.
+type Plant struct {
+	Devices []DeviceSpec
+	Cables  []CableSpec
+	Hosts   []HostSpec
+	Entries []string // devices through which the management network comes in
+}
+
+// DeviceSpec is a device as it leaves the box and was first set up.
+type DeviceSpec struct {
+	Name, Site, Role        string // Role: switch, access-point, firewall, edge
+	Maker, Model            string
+	Serial, Firmware        string
+	Loopback                string // the address on which its agent listens
+	ManagementIP            string // its address in the made-up network
+	ManagementVLAN          int    // 0: on a port of its own, untagged
+	BudgetMilliW            int
+	VLANs                   []int
+	Ports                   []PortSpec
+	FedBy                   string // the port that must feed it power; "" for mains
+	DrawMilliW, BootSeconds int
+}
+
+// PortSpec is a port and its first configuration.
+type PortSpec struct {
+	Name, Description string
+	Mode              string // ACCESS, TRUNK, or "" for a port that is not switched
+	Untagged          int
+	Tagged            []string
+	PoE               bool
+	SpeedMbps         int
+	Disabled          bool
+}
+
+// CableSpec joins two ports, each named device:port.
+type CableSpec struct{ A, B string }
+
+// HostSpec is an end station on a port.
+type HostSpec struct {
+	Name, MAC, At string
+	DrawMilliW    int // of PoE, 0: it runs on mains
+	Class         int
+	RateBps       int // what it sends and receives on average
+}
+
+var vlanNames = map[int]string{
+	10: "management", 20: "office", 30: "voice", 40: "ticketing", 50: "cameras", 60: "gates and displays",
+	70: "crew Wi-Fi", 80: "passenger Wi-Fi", 90: "cranes and ramps", 99: "quarantine",
+}
+
+// TernHaven is the terminal with its two switches, access point, firewall and edge.
+func TernHaven() Plant {
+	all := []int{10, 20, 30, 40, 50, 60, 70, 80, 99}
+	tagged := []string{"10", "20", "30", "40", "50", "60", "70", "80", "99"}
+	trunk := func(name, description string, speed int) PortSpec {
+		return PortSpec{Name: name, Description: description, Mode: "TRUNK", Tagged: tagged, SpeedMbps: speed}
+	}
+	var p Plant
+	p.Entries = []string{"th-edge-01"}
+
+	edge := DeviceSpec{Name: "th-edge-01", Site: "tern-haven", Role: "edge", Maker: "Causeway", Model: "E50", Serial: "CW5-20871",
+		Firmware: "6.2.1", Loopback: "127.20.0.1", ManagementIP: "10.20.10.1", ManagementVLAN: 10, VLANs: all}
+	edge.Ports = []PortSpec{
+		{Name: "wan1", Description: "Saltmarsh Fibre, circuit SF-4471", SpeedMbps: 1000},
+		{Name: "wan2", Description: "Gannet Mobile, standby", SpeedMbps: 1000},
+		trunk("lan1", "th-sw-01 1/1/48", 1000),
+		{Name: "lan2", Mode: "ACCESS", Untagged: 10, SpeedMbps: 1000},
+		{Name: "lan3", Mode: "ACCESS", Untagged: 99, SpeedMbps: 1000, Disabled: true},
+		{Name: "lan4", Mode: "ACCESS", Untagged: 99, SpeedMbps: 1000, Disabled: true},
+	}
+
+	fw := DeviceSpec{Name: "th-fw-01", Site: "tern-haven", Role: "firewall", Maker: "Seawall", Model: "S200", Serial: "SW2-11830",
+		Firmware: "9.0.4", Loopback: "127.20.0.2", ManagementIP: "10.20.10.2", ManagementVLAN: 10, VLANs: all}
+	fw.Ports = []PortSpec{trunk("port1", "inside, th-sw-01 1/1/47", 1000)}
+	for i := 2; i <= 8; i++ {
+		fw.Ports = append(fw.Ports, PortSpec{Name: "port" + strconv.Itoa(i), SpeedMbps: 1000, Disabled: i > 4})
+	}
+	fw.Ports = append(fw.Ports, PortSpec{Name: "port9", SpeedMbps: 10000}, PortSpec{Name: "port10", SpeedMbps: 10000})
+
+	sw1 := DeviceSpec{Name: "th-sw-01", Site: "tern-haven", Role: "switch", Maker: "Halyard", Model: "H48P", Serial: "HY48-03317",
+		Firmware: "4.1.6", Loopback: "127.20.0.11", ManagementIP: "10.20.10.11", ManagementVLAN: 10, BudgetMilliW: 740_000, VLANs: all}
+	for i := 1; i <= 46; i++ {
+		sw1.Ports = append(sw1.Ports, accessPort(i))
+	}
+	sw1.Ports = append(sw1.Ports, trunk("1/1/47", "th-fw-01 inside", 1000), trunk("1/1/48", "th-edge-01 lan1", 1000),
+		trunk("1/1/49", "th-sw-02 uplink", 10000), trunk("1/1/50", "spare uplink", 10000),
+		trunk("1/1/51", "", 10000), trunk("1/1/52", "", 10000))
+
+	sw2 := DeviceSpec{Name: "th-sw-02", Site: "tern-haven", Role: "switch", Maker: "Halyard", Model: "H24P", Serial: "HY24-11902",
+		Firmware: "4.1.6", Loopback: "127.20.0.12", ManagementIP: "10.20.10.12", ManagementVLAN: 10, BudgetMilliW: 370_000, VLANs: all}
+	for i := 1; i <= 24; i++ {
+		sw2.Ports = append(sw2.Ports, accessPort(i))
+	}
+	sw2.Ports[0] = PortSpec{Name: "1/1/1", Description: "th-ap-01, departures hall", Mode: "TRUNK", Untagged: 10, Tagged: []string{"20", "70", "80"}, PoE: true, SpeedMbps: 1000}
+	sw2.Ports = append(sw2.Ports, trunk("1/1/25", "uplink to th-sw-01 1/1/49", 10000), trunk("1/1/26", "", 10000),
+		trunk("1/1/27", "", 10000), trunk("1/1/28", "", 10000))
+
+	ap := DeviceSpec{Name: "th-ap-01", Site: "tern-haven", Role: "access-point", Maker: "Foghorn", Model: "A2", Serial: "FH2-48120",
+		Firmware: "2.7.0", Loopback: "127.20.0.21", ManagementIP: "10.20.10.21", ManagementVLAN: 10, VLANs: []int{10, 20, 70, 80},
+		FedBy: "th-sw-02:1/1/1", DrawMilliW: 11_800, BootSeconds: 2}
+	ap.Ports = []PortSpec{{Name: "eth0", Description: "uplink", Mode: "TRUNK", Untagged: 10, Tagged: []string{"20", "70", "80"}, SpeedMbps: 1000},
+		{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}}
+
+	p.Devices = []DeviceSpec{edge, fw, sw1, sw2, ap}
+	p.Cables = []CableSpec{
+		{"th-edge-01:lan1", "th-sw-01:1/1/48"}, {"th-fw-01:port1", "th-sw-01:1/1/47"},
+		{"th-sw-01:1/1/49", "th-sw-02:1/1/25"}, {"th-sw-02:1/1/1", "th-ap-01:eth0"},
+	}
+	p.ternHavenHosts()
+	return p
+}
+
+// accessPort follows the house's plan for a floor switch: office, phones, tickets, cameras, gates, then spare ports.
+func accessPort(i int) PortSpec {
+	s := PortSpec{Name: "1/1/" + strconv.Itoa(i), Mode: "ACCESS", Untagged: 20, PoE: true, SpeedMbps: 1000}
+	switch {
+	case i == 7:
+		s.Description = "Ticket office printer"
+	case i <= 9:
+		s.Description = fmt.Sprintf("Office desk %d", i)
+	case i <= 13:
+		s.Untagged, s.Description = 30, fmt.Sprintf("Phone %d", 200+i)
+	case i <= 16:
+		s.Untagged, s.Description = 40, fmt.Sprintf("Ticket counter %d", i-13)
+	case i <= 20:
+		s.Untagged, s.Description = 50, fmt.Sprintf("Camera quay %d", i-16)
+	case i <= 22:
+		s.Untagged, s.Description = 60, fmt.Sprintf("Gate %d", i-20)
+	default:
+		s.Untagged, s.Description, s.Disabled = 99, "spare", true
+	}
+	return s
+}
+
+func (p *Plant) ternHavenHosts() {
+	n := 0
+	host := func(name, at string, draw, class, rate int) {
+		n++
+		p.Hosts = append(p.Hosts, HostSpec{Name: name, MAC: fmt.Sprintf("02:4c:53:20:00:%02x", n), At: at, DrawMilliW: draw, Class: class, RateBps: rate})
+	}
+	host("saltmarsh-ntu", "th-edge-01:wan1", 0, 0, 48_000_000)
+	for _, sw := range []string{"th-sw-01", "th-sw-02"} {
+		at := func(i int) string { return sw + ":1/1/" + strconv.Itoa(i) }
+		for _, i := range []int{2, 3, 5, 6} {
+			host("desk-"+strconv.Itoa(i), at(i), 0, 0, 900_000)
+		}
+		host("ticket-printer", at(7), 0, 0, 12_000)
+		for i := 10; i <= 13; i++ {
+			host("phone-"+strconv.Itoa(200+i), at(i), 3_900+100*i, 2, 90_000)
+		}
+		for i := 14; i <= 16; i++ {
+			host("counter-"+strconv.Itoa(i-13), at(i), 0, 0, 400_000)
+		}
+		for i := 17; i <= 19; i++ {
+			host("camera-"+strconv.Itoa(i-16), at(i), 8_200+60*i, 3, 4_200_000)
+		}
+		host("gate-1", at(21), 18_500, 4, 60_000)
+	}
+}
+
+// config builds the first configuration of a device.
+func (s DeviceSpec) config() *xmlnode.Node {
+	ns := namespaces
+	leaf := func(prefix, name, text string) *xmlnode.Node { return xmlnode.Leaf(ns[prefix], name, text) }
+	node := func(prefix, name string, children ...*xmlnode.Node) *xmlnode.Node {
+		return xmlnode.New(ns[prefix], name, children...)
+	}
+	identity := func(prefix, uri, value string) *xmlnode.Node {
+		return leaf("oc-if", "type", prefix+":"+value).SetAttr("xmlns", prefix, uri)
+	}
+	const ianaIf = "urn:ietf:params:xml:ns:yang:iana-if-type"
+
+	interfaces := node("oc-if", "interfaces")
+	for _, p := range s.Ports {
+		c := node("oc-if", "config", leaf("oc-if", "name", p.Name), identity("ianaift", ianaIf, "ethernetCsmacd"))
+		if p.Description != "" {
+			c.Add(leaf("oc-if", "description", p.Description))
+		}
+		c.Add(leaf("oc-if", "enabled", strconv.FormatBool(!p.Disabled)))
+		eth := node("oc-eth", "ethernet")
+		if p.Mode != "" {
+			sv := node("oc-vlan", "config", leaf("oc-vlan", "interface-mode", p.Mode))
+			if p.Mode == "ACCESS" {
+				sv.Add(leaf("oc-vlan", "access-vlan", strconv.Itoa(p.Untagged)))
+			} else if p.Untagged != 0 {
+				sv.Add(leaf("oc-vlan", "native-vlan", strconv.Itoa(p.Untagged)))
+			}
+			for _, t := range p.Tagged {
+				sv.Add(leaf("oc-vlan", "trunk-vlans", t))
+			}
+			eth.Add(node("oc-vlan", "switched-vlan", sv))
+		}
+		if p.PoE {
+			eth.Add(node("oc-poe", "poe", node("oc-poe", "config", leaf("oc-poe", "enabled", "true"))))
+		}
+		interfaces.Add(node("oc-if", "interface", leaf("oc-if", "name", p.Name), c, eth))
+	}
+	if s.ManagementVLAN != 0 {
+		name, v := "vlan"+strconv.Itoa(s.ManagementVLAN), strconv.Itoa(s.ManagementVLAN)
+		address := node("oc-ip", "address", leaf("oc-ip", "ip", s.ManagementIP),
+			node("oc-ip", "config", leaf("oc-ip", "ip", s.ManagementIP), leaf("oc-ip", "prefix-length", "24")))
+		interfaces.Add(node("oc-if", "interface", leaf("oc-if", "name", name),
+			node("oc-if", "config", leaf("oc-if", "name", name), identity("ianaift", ianaIf, "l3ipvlan"),
+				leaf("oc-if", "description", "management"), leaf("oc-if", "enabled", "true")),
+			node("oc-vlan", "routed-vlan", node("oc-vlan", "config", leaf("oc-vlan", "vlan", v)),
+				node("oc-ip", "ipv4", node("oc-ip", "addresses", address)))))
+	}
+	vlans := node("oc-netin", "vlans")
+	for _, v := range s.VLANs {
+		id := strconv.Itoa(v)
+		vlans.Add(node("oc-netin", "vlan", leaf("oc-netin", "vlan-id", id),
+			node("oc-netin", "config", leaf("oc-netin", "vlan-id", id), leaf("oc-netin", "name", vlanNames[v]), leaf("oc-netin", "status", "ACTIVE"))))
+	}
+	return xmlnode.New("", "data",
+		node("oc-sys", "system", node("oc-sys", "config", leaf("oc-sys", "hostname", s.Name))),
+		node("oc-lldp", "lldp", node("oc-lldp", "config", leaf("oc-lldp", "enabled", "true"))),
+		interfaces,
+		node("oc-netin", "network-instances", node("oc-netin", "network-instance", leaf("oc-netin", "name", "default"),
+			node("oc-netin", "config", leaf("oc-netin", "name", "default")), vlans)))
+}

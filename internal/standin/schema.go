@@ -1,0 +1,169 @@
+package standin
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// Namespaces of the models that stand-ins know. All but the last are OpenConfig's.
+var namespaces = map[string]string{
+	"oc-if":    "http://openconfig.net/yang/interfaces",
+	"oc-eth":   "http://openconfig.net/yang/interfaces/ethernet",
+	"oc-ip":    "http://openconfig.net/yang/interfaces/ip",
+	"oc-vlan":  "http://openconfig.net/yang/vlan",
+	"oc-poe":   "http://openconfig.net/yang/poe",
+	"oc-netin": "http://openconfig.net/yang/network-instance",
+	"oc-lldp":  "http://openconfig.net/yang/lldp",
+	"oc-sys":   "http://openconfig.net/yang/system",
+	"oc-pf":    "http://openconfig.net/yang/platform",
+	"ep-dev":   "urn:everypost:yang:ep-device",
+}
+
+// schemaLines says what can be configured: a path of prefix:name steps (the prefix holds until the next one), [key] after
+// a list, then the type of the leaf and its default.
+const schemaLines = `
+oc-sys:system/config/hostname string
+oc-sys:system/config/login-banner string
+oc-lldp:lldp/config/enabled boolean =true
+oc-if:interfaces/interface[name]/name string
+oc-if:interfaces/interface[name]/config/name string
+oc-if:interfaces/interface[name]/config/type identity
+oc-if:interfaces/interface[name]/config/description string
+oc-if:interfaces/interface[name]/config/enabled boolean =true
+oc-if:interfaces/interface[name]/config/mtu uint16
+oc-if:interfaces/interface[name]/oc-eth:ethernet/config/auto-negotiate boolean =true
+oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-poe:poe/config/enabled boolean =true
+oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/interface-mode mode
+oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/access-vlan vlan
+oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/native-vlan vlan
+oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/trunk-vlans* vlan-or-range
+oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/config/vlan vlan
+oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/ip string
+oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/config/ip string
+oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/config/prefix-length uint16
+oc-netin:network-instances/network-instance[name]/name string
+oc-netin:network-instances/network-instance[name]/config/name string
+oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/vlan-id vlan
+oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/config/vlan-id vlan
+oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/config/name string
+oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/config/status vlan-status =ACTIVE
+`
+
+// schemaNode is one node of the model: a container, a list (keys set), a leaf (check set) or a leaf-list.
+type schemaNode struct {
+	space, name string
+	keys        []string
+	leafList    bool
+	check       func(string) error
+	def         string
+	children    map[string]*schemaNode // by name; names do not clash within a parent here
+	order       []string
+}
+
+func (s *schemaNode) leaf() bool { return s.check != nil }
+
+func (s *schemaNode) child(space, name string) *schemaNode {
+	c := s.children[name]
+	if c == nil || c.space != space {
+		return nil
+	}
+	return c
+}
+
+var leafTypes = map[string]func(string) error{
+	"string": func(v string) error {
+		if len(v) > 255 {
+			return fmt.Errorf("longer than 255 bytes")
+		}
+		return nil
+	},
+	"boolean":       oneOf("true", "false"),
+	"mode":          oneOf("ACCESS", "TRUNK"),
+	"vlan-status":   oneOf("ACTIVE", "SUSPENDED"),
+	"uint16":        within(0, 65535),
+	"vlan":          within(1, 4094),
+	"identity":      func(string) error { return nil },
+	"vlan-or-range": vlanOrRange,
+}
+
+func oneOf(words ...string) func(string) error {
+	return func(v string) error {
+		for _, w := range words {
+			if v == w {
+				return nil
+			}
+		}
+		return fmt.Errorf("%q is none of %s", v, strings.Join(words, ", "))
+	}
+}
+
+func within(low, high int) func(string) error {
+	return func(v string) error {
+		n, err := strconv.Atoi(v)
+		if err != nil || n < low || n > high {
+			return fmt.Errorf("%q is not in the range %d..%d", v, low, high)
+		}
+		return nil
+	}
+}
+
+func vlanOrRange(v string) error {
+	_, _, err := vlanRange(v)
+	return err
+}
+
+// vlanRange reads "20" or "20..25" (oc-vlan-types:vlan-range).
+func vlanRange(v string) (low, high int, err error) {
+	from, to, isRange := strings.Cut(v, "..")
+	check := within(1, 4094)
+	if err := check(from); err != nil {
+		return 0, 0, err
+	}
+	low, _ = strconv.Atoi(from)
+	if !isRange {
+		return low, low, nil
+	}
+	if err := check(to); err != nil {
+		return 0, 0, err
+	}
+	if high, _ = strconv.Atoi(to); high < low {
+		return 0, 0, fmt.Errorf("%q runs backwards", v)
+	}
+	return low, high, nil
+}
+
+var schema = readSchema(schemaLines)
+
+func readSchema(lines string) *schemaNode {
+	root := &schemaNode{children: map[string]*schemaNode{}}
+	for line := range strings.Lines(lines) {
+		words := strings.Fields(line)
+		if len(words) == 0 {
+			continue
+		}
+		at, space := root, ""
+		for step := range strings.SplitSeq(words[0], "/") {
+			if prefix, rest, ok := strings.Cut(step, ":"); ok {
+				space, step = namespaces[prefix], rest
+			}
+			name, keys, _ := strings.Cut(strings.TrimSuffix(step, "]"), "[")
+			name, leafList := strings.CutSuffix(name, "*")
+			next := at.children[name]
+			if next == nil {
+				next = &schemaNode{space: space, name: name, leafList: leafList, children: map[string]*schemaNode{}}
+				if keys != "" {
+					next.keys = strings.Fields(keys)
+				}
+				at.children[name] = next
+				at.order = append(at.order, name)
+			}
+			at = next
+		}
+		at.check = leafTypes[words[1]]
+		if len(words) > 2 {
+			at.def = strings.TrimPrefix(words[2], "=")
+		}
+	}
+	return root
+}

@@ -1,0 +1,332 @@
+package standin
+
+import (
+	"context"
+	"crypto/ed25519"
+	"crypto/sha256"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"net"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"example.net/everypost/internal/wire/netconf"
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// Options of a world.
+type Options struct {
+	User, Password string // how to log in to every device; required
+	// Port on which the agents listen at their loopback addresses; 0 takes a free one for each.
+	Port int
+	// Load returns the startup configuration that was saved for a device, or nil. Save keeps it. Both may be nil.
+	Load func(device string) []byte
+	Save func(device string, config []byte) error
+}
+
+// World holds the devices, cables and hosts of a plant, and keeps what follows from them true.
+type World struct {
+	opts    Options
+	entries []string
+
+	mu      sync.Mutex // guards everything below and the devices' insides
+	devices map[string]*device
+	cables  []*cable
+	hosts   []*host
+	timers  map[*time.Timer]bool
+	closed  bool
+	wg      sync.WaitGroup
+	stop    context.CancelFunc
+}
+
+type endpoint struct{ device, port string }
+
+func (e endpoint) String() string { return e.device + ":" + e.port }
+
+type cable struct {
+	a, b endpoint
+	cut  bool
+}
+
+type host struct {
+	HostSpec
+	at  endpoint
+	cut bool
+}
+
+type portSim struct {
+	spec     PortSpec
+	mac      string
+	up       bool
+	changed  time.Time
+	feeding  int // mW of PoE delivered
+	class    int
+	counters map[string]uint64
+}
+
+// New builds a world. Start makes it run.
+func New(p Plant, o Options) (*World, error) {
+	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{}, timers: map[*time.Timer]bool{}}
+	for i, spec := range p.Devices {
+		d, err := w.newDevice(spec, i)
+		if err != nil {
+			return nil, err
+		}
+		w.devices[spec.Name] = d
+	}
+	for _, c := range p.Cables {
+		a, err := w.endpoint(c.A)
+		if err != nil {
+			return nil, err
+		}
+		b, err := w.endpoint(c.B)
+		if err != nil {
+			return nil, err
+		}
+		w.cables = append(w.cables, &cable{a: a, b: b})
+	}
+	for _, h := range p.Hosts {
+		at, err := w.endpoint(h.At)
+		if err != nil {
+			return nil, err
+		}
+		w.hosts = append(w.hosts, &host{HostSpec: h, at: at})
+	}
+	return w, nil
+}
+
+func (w *World) endpoint(s string) (endpoint, error) {
+	name, port, _ := strings.Cut(s, ":")
+	d := w.devices[name]
+	if d == nil {
+		return endpoint{}, fmt.Errorf("there is no device %q in this world", name)
+	}
+	if d.ports[port] == nil {
+		return endpoint{}, fmt.Errorf("%s has no port %q", name, port)
+	}
+	return endpoint{name, port}, nil
+}
+
+// Start lets every device boot and listen, and the world's time run, until Close.
+func (w *World) Start(ctx context.Context) error {
+	ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
+	for _, d := range w.devices {
+		if err := d.listen(ctx); err != nil {
+			w.stop()
+			w.wg.Wait()
+			return err
+		}
+	}
+	w.mu.Lock()
+	w.settle()
+	w.mu.Unlock()
+	w.wg.Go(func() { w.run(ctx) })
+	return nil
+}
+
+// Close stops all devices and waits for them.
+func (w *World) Close() {
+	w.mu.Lock()
+	w.closed = true
+	for t := range w.timers {
+		t.Stop()
+	}
+	w.mu.Unlock()
+	if w.stop != nil {
+		w.stop()
+	}
+	for _, d := range w.devices {
+		d.gate.set(true)
+		if d.listener != nil {
+			d.listener.setDown(true)
+		}
+	}
+	w.wg.Wait()
+}
+
+// after calls f, with the lock held, unless the world is closed by then.
+func (w *World) after(d time.Duration, f func()) *time.Timer {
+	var t *time.Timer
+	t = time.AfterFunc(d, func() {
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		if w.closed || !w.timers[t] {
+			return
+		}
+		delete(w.timers, t)
+		f()
+	})
+	w.timers[t] = true
+	return t
+}
+
+func (w *World) cancel(t *time.Timer) {
+	if t != nil {
+		t.Stop()
+		delete(w.timers, t)
+	}
+}
+
+func (w *World) run(ctx context.Context) {
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		select {
+		case now := <-tick.C:
+			w.mu.Lock()
+			w.flow(now, time.Second)
+			w.mu.Unlock()
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
+// Devices lists the devices' names.
+func (w *World) Devices() []string { return slices.Sorted(maps.Keys(w.devices)) }
+
+// Address is where a device's agent listens.
+func (w *World) Address(device string) string { return w.devices[device].listener.Addr().String() }
+
+// HostKey is the public key by which a device shows itself.
+func (w *World) HostKey(device string) ssh.PublicKey {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.devices[device].signer.PublicKey()
+}
+
+// Running returns a copy of a device's running configuration, for tests to hold against what the service says.
+func (w *World) Running(device string) *xmlnode.Node {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.devices[device].running.Clone()
+}
+
+// TrialOpen reports whether a device waits for a confirmed commit to be confirmed.
+func (w *World) TrialOpen(device string) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.devices[device].pending != nil
+}
+
+// PortUp reports whether a port has a link.
+func (w *World) PortUp(at string) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	e, err := w.endpoint(at)
+	return err == nil && w.devices[e.device].ports[e.port].up
+}
+
+// device is one simulated device. World.mu guards what changes.
+type device struct {
+	world    *World
+	spec     DeviceSpec
+	gate     *gate
+	listener *gatedListener
+	signer   ssh.Signer
+
+	running, candidate *xmlnode.Node
+	locks              map[netconf.Datastore]uint32
+	pending            *trial
+	ports              map[string]*portSim
+	booted             time.Time
+	powered, booting   bool
+	hung               bool
+	powerCut           bool
+	subscribers        map[*netconf.ServerSession]bool
+	log                []logEntry
+	refuse             map[Fault]bool
+	slow               time.Duration
+}
+
+type trial struct {
+	persist  string
+	session  uint32
+	previous *xmlnode.Node
+	timer    *time.Timer
+}
+
+func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
+	d := &device{
+		world: w, spec: spec, gate: newGate(), booted: time.Now().Add(-time.Duration(31+7*index) * 24 * time.Hour), powered: true,
+		locks: map[netconf.Datastore]uint32{}, ports: map[string]*portSim{},
+		subscribers: map[*netconf.ServerSession]bool{}, refuse: map[Fault]bool{},
+	}
+	d.running = spec.config()
+	if w.opts.Load != nil {
+		if saved := w.opts.Load(spec.Name); saved != nil {
+			n, err := xmlnode.Parse(saved)
+			if err != nil {
+				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)
+			}
+			d.running = n
+		}
+	}
+	d.candidate = d.running.Clone()
+	if err := d.newHostKey("first"); err != nil {
+		return nil, err
+	}
+	for i, p := range spec.Ports {
+		d.ports[p.Name] = &portSim{
+			spec: p, mac: fmt.Sprintf("02:45:50:%02x:%02x:%02x", index, i>>8, i&0xff), changed: d.booted, counters: map[string]uint64{},
+		}
+	}
+	return d, nil
+}
+
+// newHostKey makes the device's key from its serial number, so that it is the same at every start of the demo.
+func (d *device) newHostKey(generation string) error {
+	seed := sha256.Sum256([]byte("stand-in host key " + d.spec.Serial + " " + generation))
+	signer, err := ssh.NewSignerFromKey(ed25519.NewKeyFromSeed(seed[:]))
+	d.signer = signer
+	return err
+}
+
+func (d *device) listen(ctx context.Context) error {
+	l, err := net.Listen("tcp", fmt.Sprintf("%s:%d", d.spec.Loopback, d.world.opts.Port))
+	if err != nil {
+		return fmt.Errorf("stand-in %s: %w", d.spec.Name, err)
+	}
+	d.listener = newGatedListener(l, d.gate)
+	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20}
+	d.world.wg.Go(func() { _ = server.ListenSSH(ctx, d.listener, d.sshConfig()) })
+	return nil
+}
+
+func (d *device) sshConfig() *ssh.ServerConfig {
+	o := d.world.opts
+	c := &ssh.ServerConfig{
+		MaxAuthTries: 3,
+		PasswordCallback: func(meta ssh.ConnMetadata, password []byte) (*ssh.Permissions, error) {
+			user := subtle.ConstantTimeCompare([]byte(meta.User()), []byte(o.User))
+			if user&subtle.ConstantTimeCompare(password, []byte(o.Password)) == 1 {
+				return nil, nil
+			}
+			return nil, errors.New("wrong user or password")
+		},
+	}
+	c.AddHostKey(deviceSigner{d})
+	return c
+}
+
+// deviceSigner signs with the key that the device has at the moment, so that a fault can change it.
+type deviceSigner struct{ d *device }
+
+func (s deviceSigner) current() ssh.Signer {
+	s.d.world.mu.Lock()
+	defer s.d.world.mu.Unlock()
+	return s.d.signer
+}
+
+func (s deviceSigner) PublicKey() ssh.PublicKey { return s.current().PublicKey() }
+
+func (s deviceSigner) Sign(rand io.Reader, data []byte) (*ssh.Signature, error) {
+	return s.current().Sign(rand, data)
+}
