@@ -1,0 +1,145 @@
+// Package driver is a device as the service sees it: small interfaces, one for each ability, and errors that a caller can
+// decide by. Implementations live in packages of their own, named after the protocol they speak; no protocol's word
+// appears outside them. drivertest puts any implementation through the contract that is written here.
+package driver
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+)
+
+// Target tells how to reach a device and log in to it.
+type Target struct {
+	Address  string // host:port
+	User     string
+	Password string
+	// HostKey is the fingerprint of the key by which the device must show itself, as "SHA256:..." .
+	HostKey string
+}
+
+// Connector opens sessions to devices.
+type Connector interface {
+	// HostKey asks a device for its key without logging in, and returns the fingerprint.
+	HostKey(ctx context.Context, address string) (string, error)
+	// Connect logs in. It refuses, with a *KeyError and before it sends any credential, a device that shows another key
+	// than the target's.
+	Connect(ctx context.Context, t Target) (Session, error)
+}
+
+// Session is a device in hand. What it can do beyond this is found by asking it for Writer and Watcher.
+// The methods may be called from many goroutines; every one returns when its context ends.
+type Session interface {
+	Identify(ctx context.Context) (network.Identity, error)
+	// ReadConfig reads what the device runs.
+	ReadConfig(ctx context.Context) (Configuration, error)
+	// ReadState reads what the device observes.
+	ReadState(ctx context.Context) (network.State, error)
+	// Ping asks for a sign of life as cheaply as the protocol allows.
+	Ping(ctx context.Context) error
+	// Done is closed when the session has ended by itself or by Close.
+	Done() <-chan struct{}
+	Close() error
+}
+
+// Configuration is what a device runs: as the product models it, and whole, in the device's own form.
+type Configuration struct {
+	network.Config
+	Document []byte
+}
+
+// Writer is a session that can change its device on trial.
+type Writer interface {
+	// Propose prepares the change from before to after beside what runs, has the device check it, and keeps others from
+	// changing the device until the proposal is released or run. Nothing that runs is touched. A device that finds fault
+	// answers with a *Refusal, one that somebody else is changing with ErrBusy.
+	Propose(ctx context.Context, before, after network.Config) (Proposal, error)
+	// Extend starts the time of an open trial anew.
+	Extend(ctx context.Context, token string, d time.Duration) error
+	// Keep makes the trial of that token permanent; ErrNoTrial tells that there is none (any more).
+	Keep(ctx context.Context, token string) error
+	// Undo ends the trial of that token at once and goes back; ErrNoTrial tells that there is none (any more).
+	// Both work from any session, also one of a later life of the service.
+	Undo(ctx context.Context, token string) error
+}
+
+// Proposal is a change that a device has found good and not yet run. It ends by Trial or Release.
+type Proposal interface {
+	// Trial runs the change. The device goes back by itself after d unless it is kept; it does so whatever becomes of the
+	// session. An error of the context or of the session leaves open whether the change runs.
+	Trial(ctx context.Context, token string, d time.Duration) error
+	// Release throws the proposal away.
+	Release(ctx context.Context) error
+}
+
+// Watcher is a session that tells of changes as they happen.
+type Watcher interface {
+	// Watch calls f for each event, in order, until the session or ctx ends. ready is called once no event can be missed
+	// any more. When since is not zero, events that the device remembers from then on come first.
+	Watch(ctx context.Context, since time.Time, ready func(), f func(Event)) error
+}
+
+// Event is a change that a device tells of. Exactly one of the pointers is set.
+type Event struct {
+	At     time.Time // by the device's clock
+	Port   *PortEvent
+	Config *ConfigEvent
+	Trial  *TrialEvent
+}
+
+// PortEvent tells a port's new state.
+type PortEvent struct {
+	Port    string
+	Oper    network.OperStatus
+	Changed time.Time
+}
+
+// ConfigEvent tells that the running configuration changed.
+type ConfigEvent struct {
+	By string // the user, or "" when the device did it by itself
+}
+
+// TrialStep is what happens to a trial on the device.
+type TrialStep string
+
+// The steps.
+const (
+	TrialStarted  TrialStep = "started"
+	TrialExtended TrialStep = "extended"
+	TrialKept     TrialStep = "kept"
+	TrialUndone   TrialStep = "undone"    // on somebody's word
+	TrialTimedOut TrialStep = "timed-out" // by the device itself
+)
+
+// TrialEvent tells of a step.
+type TrialEvent struct{ Step TrialStep }
+
+var (
+	// ErrNoTrial tells that no trial of that token is open.
+	ErrNoTrial = errors.New("no trial of that name is open on the device")
+	// ErrBusy tells that somebody else is changing the device. It is wrapped by what the device says of it.
+	ErrBusy = errors.New("the device is being changed by somebody else")
+	// ErrCredentials tells that the device does not let us in.
+	ErrCredentials = errors.New("the device does not accept the user name and password")
+)
+
+// Refusal is a device's no, in its own words.
+type Refusal struct {
+	Words string
+	Err   error
+}
+
+func (r *Refusal) Error() string { return r.Words }
+func (r *Refusal) Unwrap() error { return r.Err }
+
+// KeyError tells that a device shows another host key than the pinned one.
+type KeyError struct {
+	Pinned, Shown string
+}
+
+func (e *KeyError) Error() string {
+	return fmt.Sprintf("the device shows host key %s, not %s as it did when it was adopted", e.Shown, e.Pinned)
+}

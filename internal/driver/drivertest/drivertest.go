@@ -1,0 +1,238 @@
+// Package drivertest puts an implementation of driver.Connector through the contract in package driver, against a device
+// that the caller provides.
+package drivertest
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+)
+
+// Bench is what the suite is run on: a device that may be changed at will, and an access port of it.
+type Bench struct {
+	Connector driver.Connector
+	Target    driver.Target // HostKey is filled in by the suite
+	Port      string        // an access port that is free to be changed
+	OtherVLAN network.VLANID
+	// Flip makes the port lose its link, as pulling the cable does.
+	Flip func()
+	// Refuse makes the device find fault with the next changes; nil when that cannot be arranged.
+	Refuse func()
+	Accept func()
+}
+
+// Run puts the bench through the whole contract.
+func Run(t *testing.T, b Bench) {
+	t.Helper()
+	ctx := t.Context()
+	key, err := b.Connector.HostKey(ctx, b.Target.Address)
+	require.NoError(t, err)
+	require.Regexp(t, `^SHA256:`, key)
+	b.Target.HostKey = key
+
+	t.Run("refuses a device that shows another key", func(t *testing.T) {
+		wrong := b.Target
+		wrong.HostKey = "SHA256:not-this-one"
+		_, err := b.Connector.Connect(ctx, wrong)
+		var keyErr *driver.KeyError
+		require.ErrorAs(t, err, &keyErr)
+		assert.Equal(t, key, keyErr.Shown)
+	})
+	t.Run("tells that it is not let in", func(t *testing.T) {
+		wrong := b.Target
+		wrong.Password += "x"
+		_, err := b.Connector.Connect(ctx, wrong)
+		assert.ErrorIs(t, err, driver.ErrCredentials)
+	})
+	t.Run("gives up when its context ends", func(t *testing.T) {
+		short, cancel := context.WithCancel(ctx)
+		cancel()
+		_, err := b.Connector.Connect(short, b.Target)
+		assert.ErrorIs(t, err, context.Canceled)
+	})
+
+	s := connect(t, b)
+	t.Run("identifies", func(t *testing.T) {
+		id, err := s.Identify(ctx)
+		require.NoError(t, err)
+		assert.NotEmpty(t, id.Hostname)
+		assert.NotEmpty(t, id.Serial)
+		assert.NotEmpty(t, id.Model)
+	})
+	t.Run("reads state of every port it has configuration of", func(t *testing.T) {
+		c, err := s.ReadConfig(ctx)
+		require.NoError(t, err)
+		assert.NotEmpty(t, c.Document)
+		st, err := s.ReadState(ctx)
+		require.NoError(t, err)
+		for name := range c.Ports {
+			assert.Contains(t, st.Ports, name)
+		}
+	})
+	t.Run("gives a sign of life", func(t *testing.T) { assert.NoError(t, s.Ping(ctx)) })
+	if _, ok := s.(driver.Writer); ok {
+		b.writes(t)
+	}
+	if _, ok := s.(driver.Watcher); ok {
+		t.Run("watches", b.watches)
+	}
+	t.Run("ends", func(t *testing.T) {
+		require.NoError(t, s.Close())
+		<-s.Done()
+		_, err := s.ReadState(ctx)
+		assert.Error(t, err)
+	})
+}
+
+func connect(t *testing.T, b Bench) driver.Session {
+	t.Helper()
+	s, err := b.Connector.Connect(t.Context(), b.Target)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() })
+	return s
+}
+
+// change returns the running configuration and one with the port in the other VLAN.
+func (b Bench) change(t *testing.T, s driver.Session) (before, after network.Config) {
+	t.Helper()
+	c, err := s.ReadConfig(t.Context())
+	require.NoError(t, err)
+	after = c.Config.Clone()
+	p, ok := after.Ports[b.Port]
+	require.True(t, ok, "the bench has no port %s", b.Port)
+	p.AccessVLAN, p.Description = b.OtherVLAN, "changed by the suite & <read back>"
+	after.Ports[b.Port] = p
+	return c.Config, after
+}
+
+func (b Bench) running(t *testing.T, s driver.Session) network.Config {
+	t.Helper()
+	c, err := s.ReadConfig(t.Context())
+	require.NoError(t, err)
+	return c.Config
+}
+
+func (b Bench) writes(t *testing.T) {
+	s := connect(t, b)
+	w := s.(driver.Writer)
+	ctx := t.Context()
+	before, after := b.change(t, s)
+
+	t.Run("a proposal changes nothing that runs", func(t *testing.T) {
+		p, err := w.Propose(ctx, before, after)
+		require.NoError(t, err)
+		assert.True(t, before.Equal(b.running(t, s)))
+		require.NoError(t, p.Release(ctx))
+	})
+	t.Run("a proposal keeps others out until it is released", func(t *testing.T) {
+		p, err := w.Propose(ctx, before, after)
+		require.NoError(t, err)
+		other := connect(t, b).(driver.Writer)
+		_, err = other.Propose(ctx, before, after)
+		assert.ErrorIs(t, err, driver.ErrBusy)
+		require.NoError(t, p.Release(ctx))
+		p, err = other.Propose(ctx, before, after)
+		require.NoError(t, err)
+		require.NoError(t, p.Release(ctx))
+	})
+	t.Run("a proposal does not outlive its session", func(t *testing.T) {
+		lost := connect(t, b)
+		_, err := lost.(driver.Writer).Propose(ctx, before, after)
+		require.NoError(t, err)
+		require.NoError(t, lost.Close())
+		require.EventuallyWithT(t, func(c *assert.CollectT) {
+			p, err := w.Propose(ctx, before, after)
+			if assert.NoError(c, err) {
+				assert.NoError(c, p.Release(ctx))
+			}
+		}, 5*time.Second, 20*time.Millisecond)
+	})
+	t.Run("a trial runs the change and is undone from another session", func(t *testing.T) {
+		b.trial(t, w, before, after, "suite-undo", time.Minute)
+		assert.True(t, after.Equal(b.running(t, s)))
+		require.NoError(t, connect(t, b).(driver.Writer).Undo(ctx, "suite-undo"))
+		assert.True(t, before.Equal(b.running(t, s)))
+		assert.ErrorIs(t, w.Undo(ctx, "suite-undo"), driver.ErrNoTrial)
+		assert.ErrorIs(t, w.Keep(ctx, "suite-undo"), driver.ErrNoTrial)
+	})
+	t.Run("a trial is not ended by another token", func(t *testing.T) {
+		b.trial(t, w, before, after, "suite-right", time.Minute)
+		assert.ErrorIs(t, w.Undo(ctx, "suite-wrong"), driver.ErrNoTrial)
+		assert.ErrorIs(t, w.Keep(ctx, "suite-wrong"), driver.ErrNoTrial)
+		assert.True(t, after.Equal(b.running(t, s)))
+		require.NoError(t, w.Undo(ctx, "suite-right"))
+	})
+	t.Run("a trial goes back by itself, also when its session is lost", func(t *testing.T) {
+		lost := connect(t, b)
+		b.trial(t, lost.(driver.Writer), before, after, "suite-time", time.Second)
+		require.NoError(t, lost.Close())
+		require.Eventually(t, func() bool { return before.Equal(b.running(t, s)) }, 10*time.Second, 200*time.Millisecond)
+	})
+	t.Run("a trial is extended and kept, and can be put back", func(t *testing.T) {
+		b.trial(t, w, before, after, "suite-keep", 30*time.Second)
+		require.NoError(t, w.Extend(ctx, "suite-keep", time.Minute))
+		require.NoError(t, w.Keep(ctx, "suite-keep"))
+		assert.True(t, after.Equal(b.running(t, s)))
+		b.trial(t, w, after, before, "suite-back", 30*time.Second)
+		require.NoError(t, w.Keep(ctx, "suite-back"))
+		assert.True(t, before.Equal(b.running(t, s)))
+	})
+	if b.Refuse == nil {
+		return
+	}
+	t.Run("a refusal is in the device's words and changes nothing", func(t *testing.T) {
+		b.Refuse()
+		defer b.Accept()
+		_, err := w.Propose(ctx, before, after)
+		var refusal *driver.Refusal
+		require.ErrorAs(t, err, &refusal)
+		assert.NotEmpty(t, refusal.Words)
+		assert.True(t, before.Equal(b.running(t, s)))
+	})
+}
+
+func (b Bench) trial(t *testing.T, w driver.Writer, before, after network.Config, token string, d time.Duration) {
+	t.Helper()
+	p, err := w.Propose(t.Context(), before, after)
+	require.NoError(t, err)
+	require.NoError(t, p.Trial(t.Context(), token, d))
+}
+
+func (b Bench) watches(t *testing.T) {
+	w := connect(t, b).(driver.Watcher)
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	events := make(chan driver.Event, 100)
+	ready := make(chan struct{})
+	ended := make(chan error, 1)
+	go func() {
+		ended <- w.Watch(ctx, time.Time{}, func() { close(ready) }, func(e driver.Event) { events <- e })
+	}()
+	select {
+	case <-ready:
+	case err := <-ended:
+		require.NoError(t, err)
+	}
+	b.Flip()
+	for {
+		select {
+		case e := <-events:
+			if e.Port == nil || e.Port.Port != b.Port {
+				continue
+			}
+			assert.Equal(t, network.Down, e.Port.Oper)
+			assert.False(t, e.At.IsZero())
+			cancel()
+			assert.ErrorIs(t, <-ended, context.Canceled)
+			return
+		case <-time.After(5 * time.Second):
+			require.Fail(t, "no event within 5 s of the cable being pulled")
+		}
+	}
+}

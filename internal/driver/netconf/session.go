@@ -1,0 +1,260 @@
+package netconf
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/wire/netconf"
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+func replace(n *xmlnode.Node) *xmlnode.Node { return netconf.MarkEdit(n, netconf.EditReplace) }
+func remove(n *xmlnode.Node) *xmlnode.Node  { return netconf.MarkEdit(n, netconf.EditRemove) }
+
+type session struct {
+	conn         *netconf.Conn
+	rpc          *netconf.Session
+	skipValidate bool
+}
+
+// writable is a session whose device can run a change on trial.
+type writable struct{ *session }
+
+func newSession(conn *netconf.Conn, rpc *netconf.Session, skipValidate bool) driver.Session {
+	s := &session{conn: conn, rpc: rpc, skipValidate: skipValidate}
+	if peer := rpc.Peer(); peer.Has(netconf.CapCandidate) && peer.Has(netconf.CapConfirmedCommit) {
+		return writable{s}
+	}
+	return s
+}
+
+func (s *session) Done() <-chan struct{} { return s.rpc.Done() }
+
+func (s *session) Close() error {
+	err := s.conn.Close()
+	_ = s.rpc.Close()
+	return err
+}
+
+func (s *session) Ping(ctx context.Context) error { return s.conn.Ping(ctx) }
+
+func (s *session) Identify(ctx context.Context) (network.Identity, error) {
+	data, err := s.rpc.Get(ctx, selfSections, netconf.DefaultsServer)
+	if err != nil {
+		return network.Identity{}, fmt.Errorf("identify: %w", err)
+	}
+	id := readIdentity(data)
+	for capability, ability := range map[string]network.Ability{
+		netconf.CapCandidate: network.CanCandidate, netconf.CapConfirmedCommit: network.CanTrial,
+		netconf.CapValidate: network.CanValidate, netconf.CapNotification: network.CanNotify,
+	} {
+		if s.rpc.Peer().Has(capability) {
+			id.Abilities = append(id.Abilities, ability)
+		}
+	}
+	return id, nil
+}
+
+func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) {
+	data, err := s.rpc.GetConfig(ctx, netconf.Running, nil, netconf.DefaultsServer)
+	if err != nil {
+		return driver.Configuration{}, fmt.Errorf("read configuration: %w", err)
+	}
+	return driver.Configuration{Config: readConfig(data), Document: data.Indented()}, nil
+}
+
+func (s *session) ReadState(ctx context.Context) (network.State, error) {
+	data, err := s.rpc.Get(ctx, stateSections, netconf.DefaultsServer)
+	if err != nil {
+		return network.State{}, fmt.Errorf("read state: %w", err)
+	}
+	return readState(data, time.Now().UTC()), nil
+}
+
+// refusal turns what the device reports into errors that the service decides by.
+func refusal(err error) error {
+	var e *netconf.RPCError
+	switch {
+	case err == nil:
+		return nil
+	case netconf.IsTag(err, netconf.TagLockDenied), netconf.IsTag(err, netconf.TagInUse):
+		return &driver.Refusal{Words: err.Error(), Err: driver.ErrBusy}
+	case errors.As(err, &e):
+		return &driver.Refusal{Words: err.Error(), Err: err}
+	}
+	return err
+}
+
+// Propose implements driver.Writer.
+func (s writable) Propose(ctx context.Context, before, after network.Config) (driver.Proposal, error) {
+	p := &proposal{s: s.session}
+	err := p.prepare(ctx, writePorts(before, after))
+	if err != nil {
+		// The caller's context may be what failed; giving the locks back must be tried all the same.
+		cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		_ = p.Release(cleanup)
+		return nil, refusal(err)
+	}
+	return p, nil
+}
+
+type proposal struct {
+	s    *session
+	held []netconf.Datastore // locks, in the order taken
+}
+
+func (p *proposal) prepare(ctx context.Context, config []*xmlnode.Node) error {
+	rpc := p.s.rpc
+	for _, ds := range []netconf.Datastore{netconf.Running, netconf.Candidate} {
+		if err := rpc.Lock(ctx, ds); err != nil {
+			return err
+		}
+		p.held = append(p.held, ds)
+	}
+	if err := rpc.DiscardChanges(ctx); err != nil {
+		return err
+	}
+	if err := rpc.EditConfig(ctx, netconf.Candidate, config); err != nil {
+		return err
+	}
+	if p.s.skipValidate || !rpc.Peer().Has(netconf.CapValidate) {
+		return nil
+	}
+	return rpc.Validate(ctx, netconf.Candidate)
+}
+
+// Trial implements driver.Proposal.
+func (p *proposal) Trial(ctx context.Context, token string, d time.Duration) error {
+	err := refusal(p.s.rpc.CommitConfirmed(ctx, d, token, ""))
+	if err == nil || isRefusal(err) {
+		cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		_ = p.Release(cleanup)
+	}
+	return err
+}
+
+func isRefusal(err error) bool {
+	var r *driver.Refusal
+	return errors.As(err, &r)
+}
+
+// Release implements driver.Proposal. Discarding is of no effect once the change runs.
+func (p *proposal) Release(ctx context.Context) error {
+	var errs []error
+	if len(p.held) == 2 {
+		errs = append(errs, p.s.rpc.DiscardChanges(ctx))
+	}
+	for i := len(p.held) - 1; i >= 0; i-- {
+		errs = append(errs, p.s.rpc.Unlock(ctx, p.held[i]))
+	}
+	p.held = nil
+	return errors.Join(errs...)
+}
+
+// Extend implements driver.Writer.
+func (s writable) Extend(ctx context.Context, token string, d time.Duration) error {
+	return s.alone(ctx, func() error { return s.rpc.CommitConfirmed(ctx, d, token, token) })
+}
+
+// Keep implements driver.Writer.
+func (s writable) Keep(ctx context.Context, token string) error {
+	return s.alone(ctx, func() error { return s.rpc.Commit(ctx, token) })
+}
+
+// Undo implements driver.Writer.
+func (s writable) Undo(ctx context.Context, token string) error {
+	return trialError(s.rpc.CancelCommit(ctx, token))
+}
+
+// alone makes a follow-up commit with the candidate locked: such a commit runs what stands in the candidate, and nobody
+// else's half-done edit may slip in with it.
+func (s *session) alone(ctx context.Context, commit func() error) error {
+	if err := s.rpc.Lock(ctx, netconf.Candidate); err != nil {
+		return refusal(err)
+	}
+	err := commit()
+	cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	defer cancel()
+	_ = s.rpc.Unlock(cleanup, netconf.Candidate)
+	return trialError(err)
+}
+
+// trialError recognises the answers to a persist-id that is not open: RFC 6241 section 8.4.5.1 asks for invalid-value,
+// some servers say in-use or operation-failed when another confirmed commit is open.
+func trialError(err error) error {
+	if netconf.IsTag(err, netconf.TagInvalidValue) || netconf.IsTag(err, netconf.TagInUse) {
+		return fmt.Errorf("%w: %w", driver.ErrNoTrial, err)
+	}
+	return refusal(err)
+}
+
+// queuedEvents bounds the events that wait for the watcher. A watcher that is that far behind is ended, and begins anew
+// with a replay.
+const queuedEvents = 1024
+
+// Watch implements driver.Watcher, on a session of its own beside the one for requests.
+func (s *session) Watch(ctx context.Context, since time.Time, ready func(), f func(driver.Event)) error {
+	queue := make(chan driver.Event, queuedEvents)
+	overrun := make(chan struct{}, 1)
+	rpc, err := s.conn.Open(ctx, netconf.Options{Notify: func(n netconf.Notification) {
+		if e, ok := readEvent(n); ok {
+			select {
+			case queue <- e:
+			default:
+				select {
+				case overrun <- struct{}{}:
+				default:
+				}
+			}
+		}
+	}})
+	if err != nil {
+		return fmt.Errorf("watch: %w", err)
+	}
+	defer func() { _ = rpc.Close() }()
+	if err := rpc.Subscribe(ctx, since); err != nil {
+		return fmt.Errorf("watch: %w", err)
+	}
+	ready()
+	for {
+		select {
+		case e := <-queue:
+			f(e)
+		case <-overrun:
+			return errors.New("watch: events come faster than they are handled")
+		case <-rpc.Done():
+			return fmt.Errorf("watch: %w", rpc.Err())
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		}
+	}
+}
+
+func readEvent(n netconf.Notification) (driver.Event, bool) {
+	e := driver.Event{At: n.Time}
+	switch n.Content.Name {
+	case "port-state-changed":
+		e.Port = &driver.PortEvent{Port: n.Content.TextAt("name"), Oper: operStatus(n.Content.TextAt("oper-status")),
+			Changed: epoch(n.Content.TextAt("last-change"))}
+	case "netconf-config-change":
+		e.Config = &driver.ConfigEvent{By: n.Content.TextAt("changed-by/username")}
+	case "netconf-confirmed-commit":
+		step, ok := map[string]driver.TrialStep{
+			"start": driver.TrialStarted, "extend": driver.TrialExtended, "complete": driver.TrialKept,
+			"cancel": driver.TrialUndone, "timeout": driver.TrialTimedOut,
+		}[n.Content.TextAt("confirm-event")]
+		if !ok {
+			return e, false
+		}
+		e.Trial = &driver.TrialEvent{Step: step}
+	default:
+		return e, false
+	}
+	return e, true
+}
