@@ -1,0 +1,293 @@
+// Package client is the Go client of the service. The command line is built on it.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+// Client speaks to one service. Its fields are set before use.
+type Client struct {
+	Base  string // such as http://127.0.0.1:8490
+	Token string
+	HTTP  *http.Client // http.DefaultClient when nil
+}
+
+// Problem is an error that the service told (RFC 9457).
+type Problem struct {
+	Type   string   `json:"type"`
+	Title  string   `json:"title"`
+	Status int      `json:"status"`
+	Detail string   `json:"detail"`
+	Errors []Detail `json:"errors"`
+}
+
+// Detail is one thing that is wrong.
+type Detail struct {
+	Location string `json:"location"`
+	Message  string `json:"message"`
+}
+
+func (p *Problem) Error() string {
+	s := p.Detail
+	if s == "" {
+		s = p.Title
+	}
+	for _, d := range p.Errors {
+		if !strings.Contains(s, d.Message) {
+			s += "\n  " + strings.TrimPrefix(d.Location, "body.") + ": " + d.Message
+		}
+	}
+	return s
+}
+
+// Unreachable tells that the service itself did not answer.
+type Unreachable struct {
+	Base string
+	Err  error
+}
+
+func (u *Unreachable) Error() string {
+	return fmt.Sprintf("the service at %s does not answer: %v", u.Base, u.Err)
+}
+func (u *Unreachable) Unwrap() error { return u.Err }
+
+const maxAnswer = 256 << 20 // bytes
+
+func (c *Client) http() *http.Client {
+	if c.HTTP != nil {
+		return c.HTTP
+	}
+	return http.DefaultClient
+}
+
+func (c *Client) request(ctx context.Context, method, path string, in any) (*http.Request, error) {
+	var body io.Reader
+	if in != nil {
+		b, err := json.Marshal(in)
+		if err != nil {
+			return nil, err
+		}
+		body = bytes.NewReader(b)
+	}
+	r, err := http.NewRequestWithContext(ctx, method, strings.TrimRight(c.Base, "/")+"/api/v1"+path, body)
+	if err != nil {
+		return nil, err
+	}
+	if in != nil {
+		r.Header.Set("Content-Type", "application/json")
+	}
+	if c.Token != "" {
+		r.Header.Set("Authorization", "Bearer "+c.Token)
+	}
+	return r, nil
+}
+
+func (c *Client) send(r *http.Request) (*http.Response, error) {
+	resp, err := c.http().Do(r)
+	if err != nil {
+		if r.Context().Err() != nil {
+			return nil, context.Cause(r.Context())
+		}
+		return nil, &Unreachable{c.Base, errors.Unwrap(err)}
+	}
+	if resp.StatusCode < 300 {
+		return resp, nil
+	}
+	defer func() { _ = resp.Body.Close() }()
+	p := &Problem{Status: resp.StatusCode, Title: resp.Status}
+	b, _ := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
+	_ = json.Unmarshal(b, p) // what is no problem document still has its status
+	return nil, p
+}
+
+// call sends in, if not nil, and decodes the answer to out, if not nil.
+func (c *Client) call(ctx context.Context, method, path string, in, out any) error {
+	r, err := c.request(ctx, method, path, in)
+	if err != nil {
+		return err
+	}
+	return c.exchange(r, out)
+}
+
+func (c *Client) exchange(r *http.Request, out any) error {
+	resp, err := c.send(r)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	if out == nil {
+		_, err = io.Copy(io.Discard, io.LimitReader(resp.Body, maxAnswer))
+		return err
+	}
+	if err := json.NewDecoder(io.LimitReader(resp.Body, maxAnswer)).Decode(out); err != nil {
+		return fmt.Errorf("the service at %s answered what cannot be read: %w", c.Base, err)
+	}
+	return nil
+}
+
+func get[T any](ctx context.Context, c *Client, path string, query url.Values) (out T, err error) {
+	if len(query) > 0 {
+		path += "?" + query.Encode()
+	}
+	return out, c.call(ctx, http.MethodGet, path, nil, &out)
+}
+
+func post[T any](ctx context.Context, c *Client, path string, in any) (out T, err error) {
+	return out, c.call(ctx, http.MethodPost, path, in, &out)
+}
+
+// SignInToken makes a token with a password.
+func (c *Client) SignInToken(ctx context.Context, in v1.TokenSignIn) (v1.NewToken, error) {
+	return post[v1.NewToken](ctx, c, "/sign-in-token", in)
+}
+
+// WhoAmI tells who the token belongs to.
+func (c *Client) WhoAmI(ctx context.Context) (v1.Person, error) {
+	return get[v1.Person](ctx, c, "/session", nil)
+}
+
+// AddUser makes a user.
+func (c *Client) AddUser(ctx context.Context, in v1.NewUser) error {
+	return c.call(ctx, http.MethodPost, "/users", in, nil)
+}
+
+// Sites lists the sites.
+func (c *Client) Sites(ctx context.Context) (v1.List[v1.Site], error) {
+	return get[v1.List[v1.Site]](ctx, c, "/sites", nil)
+}
+
+// PutSite makes or changes a site.
+func (c *Client) PutSite(ctx context.Context, name string, in v1.SiteRequest) error {
+	return c.call(ctx, http.MethodPut, "/sites/"+url.PathEscape(name), in, nil)
+}
+
+// Devices lists the devices in which all words of q are found.
+func (c *Client) Devices(ctx context.Context, q, site string) (v1.List[v1.Device], error) {
+	return get[v1.List[v1.Device]](ctx, c, "/devices", url.Values{"q": {q}, "site": {site}})
+}
+
+// Device returns a device with its front and ports.
+func (c *Client) Device(ctx context.Context, name string) (v1.DeviceDetail, error) {
+	return get[v1.DeviceDetail](ctx, c, "/devices/"+url.PathEscape(name), nil)
+}
+
+// Ports lists the ports of a device (of all when empty) in which all words of q are found.
+func (c *Client) Ports(ctx context.Context, q, device string) (v1.List[v1.Port], error) {
+	return get[v1.List[v1.Port]](ctx, c, "/ports", url.Values{"q": {q}, "device": {device}, "limit": {"10000"}})
+}
+
+// Probe asks an address for its host key.
+func (c *Client) Probe(ctx context.Context, address string) (v1.ProbeResult, error) {
+	return post[v1.ProbeResult](ctx, c, "/host-keys", v1.Probe{Address: address})
+}
+
+// Adopt adopts a device.
+func (c *Client) Adopt(ctx context.Context, in v1.Adoption) (v1.DeviceDetail, error) {
+	return post[v1.DeviceDetail](ctx, c, "/devices", in)
+}
+
+func changePath(number int64, action string) string {
+	return "/changes/" + strconv.FormatInt(number, 10) + action
+}
+
+// Changes lists changes, the newest first: those that touched a device, or all.
+func (c *Client) Changes(ctx context.Context, device string) (v1.List[v1.Change], error) {
+	return get[v1.List[v1.Change]](ctx, c, "/changes", url.Values{"device": {device}})
+}
+
+// Change returns a change.
+func (c *Client) Change(ctx context.Context, number int64) (v1.Change, error) {
+	return get[v1.Change](ctx, c, changePath(number, ""), nil)
+}
+
+// MakeChange makes a draft.
+func (c *Client) MakeChange(ctx context.Context, in v1.ChangeRequest) (v1.Change, error) {
+	return post[v1.Change](ctx, c, "/changes", in)
+}
+
+// AddEdits adds edits to a draft.
+func (c *Client) AddEdits(ctx context.Context, number int64, edits []v1.Edit) (v1.Change, error) {
+	return post[v1.Change](ctx, c, changePath(number, "/edits"), v1.EditsRequest{Edits: edits})
+}
+
+// Check checks a draft.
+func (c *Client) Check(ctx context.Context, number int64) (v1.Change, error) {
+	return post[v1.Change](ctx, c, changePath(number, "/check"), nil)
+}
+
+// Push pushes a checked change, if it is still at that revision (0: at any).
+func (c *Client) Push(ctx context.Context, number, revision int64, in v1.PushRequest) (out v1.Change, err error) {
+	r, err := c.request(ctx, http.MethodPost, changePath(number, "/push"), in)
+	if err != nil {
+		return out, err
+	}
+	if revision != 0 {
+		r.Header.Set("If-Match", `"`+strconv.FormatInt(revision, 10)+`"`)
+	}
+	return out, c.exchange(r, &out)
+}
+
+// Keep keeps a change that is on trial.
+func (c *Client) Keep(ctx context.Context, number int64) (v1.Change, error) {
+	return post[v1.Change](ctx, c, changePath(number, "/keep"), nil)
+}
+
+// Undo undoes a change that is on trial.
+func (c *Client) Undo(ctx context.Context, number int64) (v1.Change, error) {
+	return post[v1.Change](ctx, c, changePath(number, "/undo"), nil)
+}
+
+// Discard throws a draft away.
+func (c *Client) Discard(ctx context.Context, number int64) error {
+	return c.call(ctx, http.MethodDelete, changePath(number, ""), nil, nil)
+}
+
+// Settled tells whether a change needs nobody's doing to go on: it waits for a person or is at its end.
+func Settled(state string) bool {
+	switch state {
+	case "pushing", "keeping", "undoing":
+		return false
+	}
+	return true
+}
+
+// Follow calls f with a change now and at each step until done says so. It lives through a restart of the service.
+func (c *Client) Follow(ctx context.Context, number int64, f func(v1.Change), done func(v1.Change) bool) (v1.Change, error) {
+	var last int64
+	for {
+		ch, err := c.Change(ctx, number)
+		var away *Unreachable
+		if err != nil && !errors.As(err, &away) {
+			return ch, err
+		}
+		if err == nil && ch.Revision != last {
+			last = ch.Revision
+			f(ch)
+		}
+		if err == nil && done(ch) {
+			return ch, nil
+		}
+		// The stream wakes us at the next step; a short wait stands in for it while the service is away.
+		step, cancel := context.WithTimeout(ctx, 2*time.Second)
+		err = c.Events(step, 0, func(e v1.Event) bool { return e.Kind != "change" || e.Change != number })
+		if err != nil && step.Err() == nil {
+			<-time.After(200 * time.Millisecond)
+		}
+		cancel()
+		if ctx.Err() != nil {
+			return ch, context.Cause(ctx)
+		}
+	}
+}

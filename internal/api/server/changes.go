@@ -1,0 +1,239 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/store"
+)
+
+// NumberPath is the number of a change in an address.
+type NumberPath struct {
+	Number int64 `path:"number" minimum:"1"`
+}
+
+// Seen carries the revision of a change that the caller has seen, so that nobody pushes what he has not.
+type Seen struct {
+	IfMatch string `header:"If-Match" maxLength:"40" doc:"Revision of the change that was seen; nothing is done when it has moved on"`
+}
+
+type changeOutput struct {
+	ETag string `header:"ETag"`
+	Body v1.Change
+}
+
+func (s *server) changeRoutes(api huma.API) {
+	type listQuery struct {
+		Device string   `query:"device" maxLength:"63" doc:"Only changes that touched the device"`
+		State  []string `query:"state" maxItems:"9"`
+		Limit  int      `query:"limit" minimum:"1" maximum:"1000" default:"100"`
+	}
+	register(s, api, access.See, http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
+		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
+			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
+			out := v1.List[v1.Change]{Items: make([]v1.Change, len(list)), Total: len(list)}
+			for i, c := range list {
+				out.Items[i] = s.changeOut(c)
+			}
+			return &body[v1.List[v1.Change]]{out}, err
+		})
+	register(s, api, access.Change, http.MethodPost, "/changes", "make-change", "Make a draft",
+		func(ctx context.Context, in *body[v1.ChangeRequest]) (*changeOutput, error) {
+			edits, err := editsIn(in.Body.Edits)
+			if err != nil {
+				return nil, err
+			}
+			c, err := s.Changes.Create(ctx, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
+			return s.changed(ctx, "draft", c, err)
+		})
+	register(s, api, access.See, http.MethodGet, "/changes/{number}", "get-change", "A change",
+		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			c, err := s.Changes.Get(ctx, in.Number)
+			if err != nil {
+				return nil, missing(err, fmt.Sprintf("change %d", in.Number))
+			}
+			return s.changeOutput(c), nil
+		})
+	type editsInput struct {
+		NumberPath
+		Body v1.EditsRequest
+	}
+	register(s, api, access.Change, http.MethodPost, "/changes/{number}/edits", "add-edits", "Add edits to a draft",
+		func(ctx context.Context, in *editsInput) (*changeOutput, error) {
+			edits, err := editsIn(in.Body.Edits)
+			if err != nil {
+				return nil, err
+			}
+			c, err := s.Changes.Edit(ctx, in.Number, edits)
+			return s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	type takeOutInput struct {
+		NumberPath
+		Port  string `query:"port" required:"true" maxLength:"130"`
+		Field string `query:"field" required:"true" maxLength:"32"`
+	}
+	register(s, api, access.Change, http.MethodDelete, "/changes/{number}/edits", "take-out-edit", "Take an edit out of a draft",
+		func(ctx context.Context, in *takeOutInput) (*changeOutput, error) {
+			port, err := network.ParsePortRef(in.Port)
+			if err != nil {
+				return nil, fmt.Errorf("%w: %w", errInvalid, err)
+			}
+			c, err := s.Changes.TakeOut(ctx, in.Number, port, in.Field)
+			return s.changed(ctx, "take-out", c, err)
+		})
+	type whyInput struct {
+		NumberPath
+		Body v1.WhyRequest
+	}
+	register(s, api, access.Change, http.MethodPut, "/changes/{number}/why", "explain-change", "Say why a change is made",
+		func(ctx context.Context, in *whyInput) (*changeOutput, error) {
+			c, err := s.Changes.Explain(ctx, in.Number, strings.TrimSpace(in.Body.Why))
+			return s.changed(ctx, "explain", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	register(s, api, access.Change, http.MethodPost, "/changes/{number}/check", "check-change", "Check a draft on the network as it is",
+		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			c, err := s.Changes.Check(ctx, in.Number)
+			return s.changed(ctx, "check", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	type pushInput struct {
+		NumberPath
+		Seen
+		Body v1.PushRequest
+	}
+	register(s, api, access.Change, http.MethodPost, "/changes/{number}/push", "push-change", "Push a checked change, on trial",
+		func(ctx context.Context, in *pushInput) (*changeOutput, error) {
+			if err := s.match(ctx, in.Number, in.Seen); err != nil {
+				return nil, err
+			}
+			c, err := s.Changes.Push(ctx, in.Number, changes.PushOptions{By: person(ctx).Name, Accept: in.Body.Accept,
+				Trial: time.Duration(in.Body.TrialSeconds) * time.Second})
+			return s.changed(ctx, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	register(s, api, access.Change, http.MethodPost, "/changes/{number}/keep", "keep-change", "Keep a change that is on trial",
+		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			c, err := s.Changes.Keep(ctx, in.Number, person(ctx).Name)
+			return s.changed(ctx, "keep", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	register(s, api, access.Change, http.MethodPost, "/changes/{number}/undo", "undo-change", "Undo a change that is on trial",
+		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			c, err := s.Changes.Undo(ctx, in.Number, person(ctx).Name)
+			return s.changed(ctx, "undo", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	register(s, api, access.Change, http.MethodDelete, "/changes/{number}", "discard-change", "Throw a draft away",
+		func(ctx context.Context, in *NumberPath) (*struct{}, error) {
+			err := missing(s.Changes.Discard(ctx, in.Number), fmt.Sprintf("change %d", in.Number))
+			s.audit(ctx, person(ctx).Name, "discard", "change "+strconv.FormatInt(in.Number, 10), outcome(err))
+			return nil, err
+		})
+}
+
+// changed records what was done to a change and answers with it.
+func (s *server) changed(ctx context.Context, action string, c store.Change, err error) (*changeOutput, error) {
+	object := "change"
+	if c.Number != 0 {
+		object += " " + strconv.FormatInt(c.Number, 10)
+	}
+	detail := outcome(err)
+	if err == nil && (action == "draft" || action == "edit") {
+		detail = intent.Sentence(s.Changes.Differences(c))
+	}
+	s.audit(ctx, person(ctx).Name, action, object, detail)
+	if err != nil {
+		return nil, err
+	}
+	return s.changeOutput(c), nil
+}
+
+func (s *server) match(ctx context.Context, number int64, in Seen) error {
+	if in.IfMatch == "" {
+		return nil
+	}
+	c, err := s.Changes.Get(ctx, number)
+	if err != nil {
+		return missing(err, fmt.Sprintf("change %d", number))
+	}
+	if in.IfMatch != etag(c) {
+		return with(http.StatusPreconditionFailed, v1.ProblemStale, fmt.Errorf("change %d is no longer as you saw it: look at it again", number))
+	}
+	return nil
+}
+
+func etag(c store.Change) string { return `"` + strconv.FormatInt(c.UpdatedAt.UnixMicro(), 10) + `"` }
+
+func (s *server) changeOutput(c store.Change) *changeOutput {
+	return &changeOutput{ETag: etag(c), Body: s.changeOut(c)}
+}
+
+func editsIn(in []v1.Edit) ([]intent.Edit, error) {
+	out := make([]intent.Edit, len(in))
+	var details []*huma.ErrorDetail
+	for i, e := range in {
+		port, err := network.ParsePortRef(e.Port)
+		if err == nil {
+			out[i], err = intent.New(port, e.Field, e.Value)
+		}
+		if err != nil {
+			details = append(details, &huma.ErrorDetail{Location: fmt.Sprintf("body.edits[%d]", i), Message: err.Error(), Value: e.Value})
+		}
+	}
+	if len(details) > 0 {
+		return nil, with(http.StatusUnprocessableEntity, v1.ProblemInvalid, fmt.Errorf("%s", details[0].Message), details...)
+	}
+	return out, nil
+}
+
+func editsOut(in []intent.Edit) []v1.Edit {
+	out := make([]v1.Edit, len(in))
+	for i, e := range in {
+		out[i] = v1.Edit{Port: e.Port.String(), Field: e.Field, Value: e.Value}
+	}
+	return out
+}
+
+func (s *server) changeOut(c store.Change) v1.Change {
+	out := v1.Change{
+		Number: c.Number, Revision: c.UpdatedAt.UnixMicro(), State: c.State, Why: c.Why, Owner: c.Owner, CreatedAt: c.CreatedAt, UpdatedAt: c.UpdatedAt,
+		Edits: editsOut(c.Edits), Differences: []v1.Difference{}, Findings: []v1.Finding{}, Accepted: []v1.Acceptance{},
+		Devices: []v1.ChangeDevice{}, PushedBy: c.PushedBy, TrialSeconds: c.TrialSecs, EndedBy: c.EndedBy,
+		Deadline: orNil(c.Deadline), EndedAt: orNil(c.EndedAt), Outcome: c.Outcome, Log: []v1.LogLine{},
+	}
+	for _, d := range s.Changes.Differences(c) {
+		out.Differences = append(out.Differences, v1.Difference{Port: d.Port.String(), Field: d.Field, Before: d.Before, After: d.After})
+	}
+	for _, f := range c.Findings {
+		ports := make([]string, len(f.Ports))
+		for i, p := range f.Ports {
+			ports[i] = p.String()
+		}
+		out.Findings = append(out.Findings, v1.Finding{ID: f.ID, Guard: f.Guard, Level: string(f.Level), Ports: ports,
+			What: f.What, Why: f.Why, Remedy: f.Do, Fix: editsOut(f.Fix)})
+	}
+	for _, a := range c.Accepted {
+		out.Accepted = append(out.Accepted, v1.Acceptance(a))
+	}
+	for _, d := range c.Devices {
+		out.Devices = append(out.Devices, v1.ChangeDevice{Device: d.Device, Step: d.Step, Said: d.Said})
+	}
+	for _, l := range c.Log {
+		out.Log = append(out.Log, v1.LogLine(l))
+	}
+	return out
+}
+
+func orNil(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}

@@ -1,0 +1,83 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/sse"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/events"
+)
+
+// beatEvery is how often a quiet stream shows that it lives. A listener that hears nothing for three times as long knows
+// that what it shows is old.
+const beatEvery = 5 * time.Second
+
+func (s *server) eventRoutes(api huma.API) {
+	type streamInput struct {
+		LastEventID uint64 `header:"Last-Event-ID" doc:"Go on after this event"`
+		After       uint64 `query:"after" doc:"Go on after this event"`
+	}
+	op := huma.Operation{
+		OperationID: "stream-events", Method: http.MethodGet, Path: "/api/v1/events", Summary: "What happens, as it happens",
+		Description: "Server-sent events. Needs the right to see.", Metadata: map[string]any{rightKey: access.See},
+		Security: []map[string][]string{{"token": {}}, {"session": {}}},
+	}
+	sse.Register(api, op, map[string]any{"event": v1.Event{}, "reset": v1.Reset{}, "beat": v1.Beat{}},
+		func(ctx context.Context, in *streamInput, send sse.Sender) {
+			s.stream(ctx, max(in.LastEventID, in.After), send)
+		})
+
+	type logQuery struct {
+		Device string `query:"device" maxLength:"63"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50"`
+	}
+	register(s, api, access.See, http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
+		func(ctx context.Context, in *logQuery) (*body[v1.List[v1.Event]], error) {
+			list, err := s.Store.Events(ctx, in.Device, in.Limit)
+			out := v1.List[v1.Event]{Items: make([]v1.Event, len(list)), Total: len(list)}
+			for i, e := range list {
+				out.Items[i] = v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text}
+			}
+			return &body[v1.List[v1.Event]]{out}, err
+		})
+}
+
+func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
+	sub, missed := s.Bus.Subscribe(after)
+	defer sub.Close()
+	if missed || after == 0 {
+		if send(sse.Message{Data: v1.Reset{Seq: s.Bus.Seq()}}) != nil {
+			return
+		}
+	}
+	beat := time.NewTicker(beatEvery)
+	defer beat.Stop()
+	for {
+		var m sse.Message
+		select {
+		case e, ok := <-sub.Events():
+			if !ok {
+				return // the browser comes back and asks for what it missed
+			}
+			m = sse.Message{ID: int(e.Seq), Data: eventOut(e)}
+		case now := <-beat.C:
+			m = sse.Message{Data: v1.Beat{At: now.UTC()}}
+		case <-ctx.Done():
+			return
+		case <-s.closing.Done():
+			return
+		}
+		if send(m) != nil {
+			return
+		}
+	}
+}
+
+func eventOut(e events.Event) v1.Event {
+	return v1.Event{Seq: e.Seq, At: e.At, Kind: string(e.Kind), Device: e.Device, Port: e.Port, Change: e.Change, Text: e.Text, Health: e.Health}
+}

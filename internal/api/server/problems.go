@@ -1,0 +1,94 @@
+package server
+
+import (
+	"errors"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/store"
+)
+
+// problem turns an error of the service into a problem of RFC 9457. This is the one place where that is decided. What is
+// not expected is logged and told without its inside.
+func (s *server) problem(err error) error {
+	if err == nil {
+		return nil
+	}
+	var (
+		blocked *changes.BlockedError
+		edit    *intent.EditError
+		key     *driver.KeyError
+		refusal *driver.Refusal
+		gone    *fleet.GoneError
+		own     huma.StatusError
+	)
+	switch {
+	case errors.As(err, &own):
+		return err
+	case errors.As(err, &blocked):
+		details := make([]*huma.ErrorDetail, len(blocked.Findings))
+		for i, f := range blocked.Findings {
+			details[i] = &huma.ErrorDetail{Location: f.ID, Message: f.What + " " + f.Do, Value: string(f.Level)}
+		}
+		return with(http.StatusConflict, v1.ProblemBlocked, err, details...)
+	case errors.As(err, &edit):
+		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err, editDetails(err)...)
+	case errors.As(err, &key):
+		return with(http.StatusConflict, v1.ProblemHostKey, err)
+	case errors.Is(err, driver.ErrCredentials):
+		return with(http.StatusUnprocessableEntity, v1.ProblemLogin, err)
+	case errors.Is(err, changes.ErrBusy):
+		return with(http.StatusConflict, v1.ProblemBusy, err)
+	case errors.Is(err, changes.ErrState):
+		return with(http.StatusConflict, v1.ProblemState, err)
+	case errors.Is(err, store.ErrNotFound):
+		return with(http.StatusNotFound, v1.ProblemNotFound, err)
+	case errors.Is(err, store.ErrExists):
+		return with(http.StatusConflict, v1.ProblemExists, err)
+	case errors.Is(err, access.ErrSignIn), errors.Is(err, access.ErrNoSession):
+		return with(http.StatusUnauthorized, v1.ProblemSignIn, err)
+	case errors.Is(err, access.ErrSlowDown):
+		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
+	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
+		errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid):
+		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
+	case errors.As(err, &gone), errors.As(err, &refusal), errors.Is(err, errDevice):
+		return with(http.StatusBadGateway, v1.ProblemGone, err)
+	}
+	s.opts.Log.Error("request failed", "err", err)
+	return with(http.StatusInternalServerError, "about:blank", errors.New("something went wrong inside the service; its log tells what"))
+}
+
+// errInvalid marks input that a handler found to be wrong, errDevice a device that could not be spoken to.
+var (
+	errInvalid = errors.New("not valid")
+	errDevice  = errors.New("the device could not be spoken to")
+)
+
+func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
+	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: err.Error(), Errors: details}
+}
+
+// editDetails lists every edit that cannot be made.
+func editDetails(err error) []*huma.ErrorDetail {
+	var edit *intent.EditError
+	if joined, ok := err.(interface{ Unwrap() []error }); ok {
+		var out []*huma.ErrorDetail
+		for _, e := range joined.Unwrap() {
+			out = append(out, editDetails(e)...)
+		}
+		return out
+	}
+	if errors.As(err, &edit) {
+		return []*huma.ErrorDetail{{Location: edit.Edit.Port.String() + " " + edit.Edit.Field, Message: edit.Reason, Value: edit.Edit.Value}}
+	}
+	return nil
+}

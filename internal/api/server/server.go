@@ -1,0 +1,115 @@
+// Package server is the HTTP side of the service: routes, sign-in, streams, and the console's files. Handlers translate
+// between the contract (v1) and the capabilities; they hold no rules of their own.
+package server
+
+import (
+	"context"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"example.net/everypost/internal/service"
+)
+
+// Options of the server.
+type Options struct {
+	Version string
+	Log     *slog.Logger
+	Console fs.FS // the built console; nil serves none
+	Secure  bool  // whether browsers come over TLS
+}
+
+const maxBody = 4 << 20 // bytes
+
+// csp lets the console's own files run and nothing else.
+const csp = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; " +
+	"connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+
+type server struct {
+	*service.Service
+	opts    Options
+	closing context.Context
+}
+
+// New returns the handler of everything. Streams end when closing does.
+func New(closing context.Context, s *service.Service, o Options) http.Handler {
+	e := echo.New()
+	e.Logger = o.Log
+	e.HTTPErrorHandler = echo.ProblemDetailsHTTPErrorHandler(false)
+	e.Use(middleware.Recover())
+	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{
+		ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "no-referrer", ContentSecurityPolicy: csp,
+	}))
+	e.Use(middleware.BodyLimit(maxBody))
+	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
+		return strings.HasSuffix(c.Request().URL.Path, "/events")
+	}}))
+
+	srv := &server{Service: s, opts: o, closing: closing}
+	srv.routes(e)
+	srv.plain(e)
+	if o.Console != nil {
+		e.GET("/*", console(o.Console))
+	}
+	return e
+}
+
+// API returns the description of the interface without a service behind it, for generating clients.
+func API(version string) *huma.OpenAPI {
+	srv := &server{opts: Options{Version: version}}
+	return srv.routes(echo.New()).OpenAPI()
+}
+
+func (s *server) routes(e *echo.Echo) huma.API {
+	config := huma.DefaultConfig("Every Post", s.opts.Version)
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: "everypost_session"},
+	}
+	api := huma.NewAPI(config, adapter{e})
+	api.UseMiddleware(s.guard(api))
+	s.signInRoutes(api)
+	s.inventoryRoutes(api)
+	s.changeRoutes(api)
+	s.eventRoutes(api)
+	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {
+		if _, err := s.identify(c.Request()); err != nil {
+			return echo.NewHTTPError(http.StatusUnauthorized, "sign in first")
+		}
+		return c.JSON(http.StatusOK, api.OpenAPI())
+	})
+	return api
+}
+
+// console serves the built console: its assets, named after their content, for ever; and for any other address the page
+// itself, which finds out what to show.
+func console(files fs.FS) echo.HandlerFunc {
+	serve := http.FileServerFS(files)
+	return func(c *echo.Context) error {
+		path := strings.TrimPrefix(c.Request().URL.Path, "/")
+		h := c.Response().Header()
+		if strings.HasPrefix(path, "api/") {
+			return echo.NewHTTPError(http.StatusNotFound, "there is nothing at this address")
+		}
+		if strings.HasPrefix(path, "assets/") || path == "favicon.svg" {
+			if strings.HasPrefix(path, "assets/") {
+				h.Set("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			serve.ServeHTTP(c.Response(), c.Request())
+			return nil
+		}
+		page, err := fs.ReadFile(files, "index.html")
+		if err != nil {
+			return echo.NewHTTPError(http.StatusNotFound, "this build has no console in it: build it with make build")
+		}
+		h.Set("Cache-Control", "no-cache")
+		return c.HTMLBlob(http.StatusOK, page)
+	}
+}

@@ -1,0 +1,356 @@
+// Package v1 is the contract of the HTTP interface, version 1: what goes over the wire, and nothing else. The service,
+// the Go client, the command line and (through OpenAPI) the console all use these types.
+//
+// Times are RFC 3339 in UTC. Numbers carry their unit in their name. A port is written device:port.
+package v1
+
+import "time"
+
+// CSRFHeader carries the value of Person.CSRF in every request of a browser that changes something.
+const CSRFHeader = "X-Everypost-CSRF"
+
+// SessionCookie is the name of the cookie of a browser's session.
+const SessionCookie = "everypost_session"
+
+// Problem types, as RFC 9457 "type" members.
+const (
+	ProblemBlocked   = "urn:everypost:problem:findings"          // findings keep a change from being pushed
+	ProblemState     = "urn:everypost:problem:state"             // the change is not in a state for that
+	ProblemBusy      = "urn:everypost:problem:busy"              // another change is under way
+	ProblemGone      = "urn:everypost:problem:unreachable"       // a device cannot be reached
+	ProblemHostKey   = "urn:everypost:problem:host-key"          // a device shows another host key
+	ProblemLogin     = "urn:everypost:problem:device-login"      // a device does not let the service in
+	ProblemSignIn    = "urn:everypost:problem:sign-in"           // not signed in
+	ProblemForbidden = "urn:everypost:problem:right"             // a right is missing
+	ProblemInvalid   = "urn:everypost:problem:invalid"           // what was given cannot be
+	ProblemNotFound  = "urn:everypost:problem:not-found"         // there is no such thing
+	ProblemExists    = "urn:everypost:problem:exists"            // there is such a thing already
+	ProblemStale     = "urn:everypost:problem:changed-meanwhile" // If-Match did not match
+)
+
+// SignIn is what a person signs in with.
+type SignIn struct {
+	Name     string `json:"name" maxLength:"64" doc:"User name"`
+	Password string `json:"password" maxLength:"256" doc:"Password"`
+}
+
+// Person is who is signed in.
+type Person struct {
+	Name      string    `json:"name"`
+	FullName  string    `json:"full_name"`
+	Role      string    `json:"role"`
+	Rights    []string  `json:"rights" doc:"What the person may do: see, change, operate, administer"`
+	CSRF      string    `json:"csrf,omitempty" doc:"For the header X-Everypost-CSRF; only for sessions of browsers"`
+	ExpiresAt time.Time `json:"expires_at"`
+	Version   string    `json:"version" doc:"Version of the service"`
+}
+
+// TokenRequest asks for a bearer token.
+type TokenRequest struct {
+	Label    string `json:"label" minLength:"1" maxLength:"100" doc:"What the token is for"`
+	ReadOnly bool   `json:"read_only,omitempty" doc:"Whether the token may only see"`
+	Days     int    `json:"days,omitempty" minimum:"1" maximum:"366" doc:"Life in days; 30 when left out"`
+}
+
+// TokenSignIn asks for a bearer token with a password instead of a session.
+type TokenSignIn struct {
+	SignIn
+	TokenRequest
+}
+
+// Token is a bearer token without its secret.
+type Token struct {
+	ID        int64     `json:"id"`
+	Label     string    `json:"label"`
+	ReadOnly  bool      `json:"read_only"`
+	CreatedAt time.Time `json:"created_at"`
+	ExpiresAt time.Time `json:"expires_at"`
+}
+
+// NewToken is a token that was just made. The secret is shown this once.
+type NewToken struct {
+	Token
+	Secret string `json:"secret"`
+}
+
+// NewUser makes a user.
+type NewUser struct {
+	Name     string `json:"name" maxLength:"32"`
+	FullName string `json:"full_name" maxLength:"100"`
+	Role     string `json:"role" enum:"administrator,operator,viewer"`
+	Password string `json:"password" maxLength:"256"`
+}
+
+// Site is a place with devices.
+type Site struct {
+	Name    string       `json:"name"`
+	Title   string       `json:"title"`
+	Entry   string       `json:"entry,omitempty" doc:"Device through which the management network comes in"`
+	Devices HealthCounts `json:"devices"`
+	Ports   HealthCounts `json:"ports"`
+}
+
+// HealthCounts counts things by their health.
+type HealthCounts struct {
+	Total   int `json:"total"`
+	Well    int `json:"well"`
+	Down    int `json:"down"`
+	Off     int `json:"off"`
+	Unknown int `json:"unknown"`
+}
+
+// SiteRequest makes or changes a site.
+type SiteRequest struct {
+	Title string `json:"title" minLength:"1" maxLength:"100"`
+	Entry string `json:"entry,omitempty" maxLength:"63"`
+}
+
+// Device is a device.
+type Device struct {
+	Name           string       `json:"name"`
+	Site           string       `json:"site"`
+	Kind           string       `json:"kind" doc:"switch, access-point, firewall, edge, radio-link or other"`
+	Maker          string       `json:"maker"`
+	Model          string       `json:"model"`
+	Serial         string       `json:"serial"`
+	Firmware       string       `json:"firmware"`
+	Address        string       `json:"address"`
+	HostKey        string       `json:"host_key" doc:"Fingerprint of the pinned SSH host key"`
+	BootedAt       time.Time    `json:"booted_at"`
+	Reach          string       `json:"reach" doc:"connected, waiting, gone or refused"`
+	Since          time.Time    `json:"since" doc:"Since when it is so"`
+	Why            string       `json:"why,omitempty"`
+	SeenAt         time.Time    `json:"seen_at" doc:"When it last answered"`
+	Health         string       `json:"health" enum:"well,degraded,down,off,unknown"`
+	ManagementVLAN int          `json:"management_vlan,omitempty"`
+	Ports          HealthCounts `json:"ports"`
+	Power          *Power       `json:"power,omitempty"`
+	Abilities      []string     `json:"abilities"`
+	AdoptedAt      time.Time    `json:"adopted_at"`
+	AdoptedBy      string       `json:"adopted_by"`
+}
+
+// Power is what a device feeds over its ports.
+type Power struct {
+	BudgetMilliW int `json:"budget_mw"`
+	UsedMilliW   int `json:"used_mw"`
+}
+
+// DeviceDetail is a device with its front and ports.
+type DeviceDetail struct {
+	Device
+	Face  []FacePort `json:"face"`
+	Ports []Port     `json:"port_list"`
+	VLANs []VLAN     `json:"vlans"`
+}
+
+// VLAN is a VLAN as a device knows it.
+type VLAN struct {
+	ID   int    `json:"id"`
+	Name string `json:"name"`
+}
+
+// FacePort is a port's place on the front of its device: columns from the left, rows from the top, from 0.
+type FacePort struct {
+	Port   string `json:"port"`
+	Label  string `json:"label"`
+	Kind   string `json:"kind" enum:"copper,cage,radio"`
+	Column int    `json:"column"`
+	Row    int    `json:"row"`
+	Group  int    `json:"group"`
+}
+
+// Port is a port: what is set, and what is seen.
+type Port struct {
+	Ref         string    `json:"ref" doc:"device:port"`
+	Device      string    `json:"device"`
+	Port        string    `json:"port"`
+	Site        string    `json:"site"`
+	Description string    `json:"description"`
+	Enabled     bool      `json:"enabled"`
+	Mode        string    `json:"mode" doc:"access, trunk, or empty for a port that is not switched"`
+	AccessVLAN  int       `json:"access_vlan,omitempty"`
+	NativeVLAN  int       `json:"native_vlan,omitempty"`
+	TrunkVLANs  string    `json:"trunk_vlans,omitempty" doc:"A list such as 10,20-25"`
+	Health      string    `json:"health" enum:"well,degraded,down,off,unknown"`
+	Oper        string    `json:"oper" doc:"up, down, not-present or unknown; unknown while the device is away"`
+	ChangedAt   time.Time `json:"changed_at" doc:"When oper last changed, by the device's clock"`
+	SpeedMbps   int       `json:"speed_mbps,omitempty"`
+	MAC         string    `json:"mac,omitempty"`
+	HasPoE      bool      `json:"has_poe"`
+	PoE         bool      `json:"poe" doc:"Whether the port feeds power when asked"`
+	PoEMilliW   int       `json:"poe_mw,omitempty"`
+	PoEClass    int       `json:"poe_class,omitempty"`
+	Counters    Counters  `json:"counters"`
+	Peer        *Peer     `json:"peer,omitempty" doc:"What the other end of the cable says of itself"`
+	ObservedAt  time.Time `json:"observed_at" doc:"When this was read"`
+	Stale       bool      `json:"stale" doc:"Whether the device is away, so that this is only the last known"`
+}
+
+// Counters are totals since the device booted.
+type Counters struct {
+	RxOctets   uint64 `json:"rx_octets"`
+	TxOctets   uint64 `json:"tx_octets"`
+	RxErrors   uint64 `json:"rx_errors"`
+	RxDiscards uint64 `json:"rx_discards"`
+	TxErrors   uint64 `json:"tx_errors"`
+	TxDiscards uint64 `json:"tx_discards"`
+}
+
+// Peer is the other end of a cable.
+type Peer struct {
+	System string `json:"system"`
+	Port   string `json:"port"`
+	Device string `json:"device,omitempty" doc:"The device it is, when it is known"`
+}
+
+// Probe asks an address for its host key.
+type Probe struct {
+	Address string `json:"address" minLength:"1" maxLength:"260" doc:"host or host:port; the port is 830 when left out"`
+}
+
+// ProbeResult is the key that a device shows.
+type ProbeResult struct {
+	Address string `json:"address"`
+	HostKey string `json:"host_key" doc:"Fingerprint, to be compared with what the device itself displays"`
+}
+
+// Adoption adopts a device.
+type Adoption struct {
+	Address  string `json:"address" minLength:"1" maxLength:"260"`
+	User     string `json:"user" minLength:"1" maxLength:"64"`
+	Password string `json:"password" maxLength:"256"`
+	HostKey  string `json:"host_key" minLength:"1" maxLength:"100" doc:"The fingerprint that was accepted"`
+	Site     string `json:"site" minLength:"1" maxLength:"63"`
+	Name     string `json:"name,omitempty" maxLength:"63" doc:"The device's host name when left out"`
+}
+
+// Edit sets one field of one port.
+type Edit struct {
+	Port  string `json:"port" maxLength:"130" doc:"device:port"`
+	Field string `json:"field" maxLength:"32" doc:"description, enabled, mode, vlan, native-vlan, trunk-vlans or poe"`
+	Value string `json:"value" maxLength:"1000"`
+}
+
+// ChangeRequest makes a draft.
+type ChangeRequest struct {
+	Why   string `json:"why,omitempty" maxLength:"500"`
+	Edits []Edit `json:"edits" maxItems:"20000"`
+}
+
+// EditsRequest adds edits to a draft.
+type EditsRequest struct {
+	Edits []Edit `json:"edits" minItems:"1" maxItems:"20000"`
+}
+
+// WhyRequest says why a change is made.
+type WhyRequest struct {
+	Why string `json:"why" maxLength:"500"`
+}
+
+// PushRequest pushes a checked change.
+type PushRequest struct {
+	Accept       []string `json:"accept,omitempty" doc:"Findings (their ids) that are accepted"`
+	TrialSeconds int      `json:"trial_seconds,omitempty" minimum:"10" maximum:"3600" doc:"How long the devices wait to be told to keep; 120 when left out"`
+}
+
+// Change is a change and how far it has come.
+type Change struct {
+	Number       int64          `json:"number"`
+	Revision     int64          `json:"revision" doc:"Rises with every step; for If-Match"`
+	State        string         `json:"state" enum:"draft,checked,pushing,on-trial,keeping,undoing,kept,undone,failed"`
+	Why          string         `json:"why"`
+	Owner        string         `json:"owner"`
+	CreatedAt    time.Time      `json:"created_at"`
+	UpdatedAt    time.Time      `json:"updated_at"`
+	Edits        []Edit         `json:"edits"`
+	Differences  []Difference   `json:"differences"`
+	Findings     []Finding      `json:"findings"`
+	Accepted     []Acceptance   `json:"accepted"`
+	Devices      []ChangeDevice `json:"devices" doc:"In the order in which they run it"`
+	PushedBy     string         `json:"pushed_by,omitempty"`
+	TrialSeconds int            `json:"trial_seconds,omitempty"`
+	Deadline     *time.Time     `json:"deadline,omitempty" doc:"When the trial ends unless it is kept"`
+	EndedBy      string         `json:"ended_by,omitempty"`
+	EndedAt      *time.Time     `json:"ended_at,omitempty"`
+	Outcome      string         `json:"outcome,omitempty" doc:"What came of it"`
+	Log          []LogLine      `json:"log"`
+}
+
+// Difference is a field that the change makes different.
+type Difference struct {
+	Port   string `json:"port"`
+	Field  string `json:"field"`
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// Finding is what a guard has to say.
+type Finding struct {
+	ID     string   `json:"id"`
+	Guard  string   `json:"guard"`
+	Level  string   `json:"level" enum:"stop,warn,note"`
+	Ports  []string `json:"ports"`
+	What   string   `json:"what"`
+	Why    string   `json:"why"`
+	Remedy string   `json:"remedy"`
+	Fix    []Edit   `json:"fix,omitempty" doc:"Edits that would mend it"`
+}
+
+// Acceptance is a finding that somebody took upon himself.
+type Acceptance struct {
+	Finding string    `json:"finding"`
+	By      string    `json:"by"`
+	At      time.Time `json:"at"`
+}
+
+// ChangeDevice is a change on one device.
+type ChangeDevice struct {
+	Device string `json:"device"`
+	Step   string `json:"step" doc:"waiting, ready, running, on-trial, keeping, kept, undone, untouched or refused"`
+	Said   string `json:"said,omitempty" doc:"The device's own words, or how it came to this"`
+}
+
+// LogLine is a step of a change's life.
+type LogLine struct {
+	At   time.Time `json:"at"`
+	Text string    `json:"text"`
+}
+
+// Event is something that happened.
+type Event struct {
+	Seq    uint64    `json:"seq,omitempty"`
+	At     time.Time `json:"at"`
+	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet"`
+	Device string    `json:"device,omitempty"`
+	Port   string    `json:"port,omitempty"`
+	Change int64     `json:"change,omitempty"`
+	Text   string    `json:"text,omitempty"`
+	Health string    `json:"health,omitempty"`
+}
+
+// Reset tells a listener that events were missed: read everything anew.
+type Reset struct {
+	Seq uint64 `json:"seq"`
+}
+
+// Beat tells a listener that the stream lives.
+type Beat struct {
+	At time.Time `json:"at"`
+}
+
+// AuditEntry is who did what to what, when.
+type AuditEntry struct {
+	ID     int64     `json:"id"`
+	At     time.Time `json:"at"`
+	User   string    `json:"user"`
+	Action string    `json:"action"`
+	Object string    `json:"object"`
+	Detail string    `json:"detail"`
+}
+
+// List is a list and how many there are in all.
+type List[T any] struct {
+	Items []T `json:"items"`
+	Total int `json:"total"`
+}

@@ -1,0 +1,372 @@
+package changes
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"example.net/everypost/internal/core/guard"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/store"
+)
+
+// PushOptions say how a change is pushed.
+type PushOptions struct {
+	By     string
+	Accept []string      // findings taken upon oneself
+	Trial  time.Duration // DefaultTrial when 0
+}
+
+// Push starts to push a checked change and returns at once. What becomes of it is told on the bus and kept in the change.
+func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.Change, error) {
+	if o.Trial == 0 {
+		o.Trial = DefaultTrial
+	}
+	if o.Trial < MinTrial || o.Trial > MaxTrial {
+		return store.Change{}, fmt.Errorf("%w: a trial lasts from %s to %s", ErrState, MinTrial, MaxTrial)
+	}
+	c, err := s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
+		now := time.Now().UTC()
+		if blocked := guard.Blocked(c.Findings, o.Accept); len(blocked) > 0 {
+			return &BlockedError{Number: number, Findings: blocked}
+		}
+		if err := s.free(ctx, *c); err != nil {
+			return err
+		}
+		for _, f := range c.Findings {
+			if f.Level == guard.Warn {
+				c.Accepted = append(c.Accepted, store.Acceptance{Finding: f.ID, By: o.By, At: now})
+				note(c, now, "%s accepted: %s", o.By, f.What)
+			}
+		}
+		c.State, c.PushedBy, c.PushedAt, c.TrialSecs = Pushing, o.By, now, int(o.Trial/time.Second)
+		for i := range c.Devices {
+			c.Devices[i].Token = fmt.Sprintf("everypost-%d-%s", number, rand.Text()[:8])
+		}
+		note(c, now, "push started by %s, on trial for %s", o.By, o.Trial)
+		return nil
+	})
+	if err != nil {
+		return c, err
+	}
+	s.lead(c, (*worker).push)
+	return c, nil
+}
+
+// BlockedError names the findings that keep a change from being pushed.
+type BlockedError struct {
+	Number   int64
+	Findings []guard.Finding
+}
+
+func (e *BlockedError) Error() string {
+	parts := make([]string, len(e.Findings))
+	for i, f := range e.Findings {
+		parts[i] = fmt.Sprintf("%s (%s)", f.What, f.ID)
+	}
+	return fmt.Sprintf("change %d cannot be pushed: %s", e.Number, strings.Join(parts, " "))
+}
+
+// Unwrap makes it an ErrBlocked.
+func (e *BlockedError) Unwrap() error { return ErrBlocked }
+
+// free tells whether no other change is under way on the devices of this one.
+func (s *Service) free(ctx context.Context, c store.Change) error {
+	active, err := s.store.Changes(ctx, store.ChangeQuery{States: Active})
+	if err != nil {
+		return err
+	}
+	for _, other := range active {
+		for _, d := range other.Devices {
+			if slices.ContainsFunc(c.Devices, func(mine store.ChangeDevice) bool { return mine.Device == d.Device }) {
+				return fmt.Errorf("%w: change %d is %s on %s; keep or undo it first", ErrBusy, other.Number, other.State, d.Device)
+			}
+		}
+	}
+	return nil
+}
+
+// Keep makes a change on trial permanent. It returns once the word is recorded.
+func (s *Service) Keep(ctx context.Context, number int64, by string) (store.Change, error) {
+	return s.decide(ctx, number, Keeping, by)
+}
+
+// Undo takes a change on trial back. It returns once the word is recorded.
+func (s *Service) Undo(ctx context.Context, number int64, by string) (store.Change, error) {
+	return s.decide(ctx, number, Undoing, by)
+}
+
+func (s *Service) decide(ctx context.Context, number int64, state, by string) (store.Change, error) {
+	c, err := s.update(ctx, number, []string{OnTrial}, func(c *store.Change) error {
+		c.State, c.EndedBy = state, by
+		note(c, time.Now().UTC(), "%s said %s", by, map[string]string{Keeping: "keep", Undoing: "undo"}[state])
+		return nil
+	})
+	if err != nil {
+		return c, err
+	}
+	s.mu.Lock()
+	w := s.workers[number]
+	s.mu.Unlock()
+	if w != nil {
+		close(w.decided)
+	}
+	return c, nil
+}
+
+// Resume takes up the changes that an earlier life of the service left under way.
+func (s *Service) Resume(ctx context.Context) error {
+	left, err := s.store.Changes(ctx, store.ChangeQuery{States: Active})
+	if err != nil {
+		return err
+	}
+	for _, c := range left {
+		s.log.Info("taking up a change", "change", c.Number, "state", c.State)
+		switch c.State {
+		case Pushing:
+			s.lead(c, func(w *worker) { w.undo("The service was stopped in the middle of the push.", Failed) })
+		case OnTrial:
+			s.lead(c, (*worker).resumeTrial)
+		case Keeping:
+			s.lead(c, (*worker).keep)
+		case Undoing:
+			s.lead(c, func(w *worker) { w.undo("", "") })
+		}
+	}
+	return nil
+}
+
+// worker leads one change. Only its goroutine writes the change's record from Pushing on, but for decide, which hands the
+// word over by closing decided.
+type worker struct {
+	s       *Service
+	ctx     context.Context
+	mu      sync.Mutex // guards c while several devices are worked on at once
+	c       store.Change
+	decided chan struct{}
+}
+
+func (s *Service) lead(c store.Change, f func(*worker)) {
+	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{})}
+	s.mu.Lock()
+	s.workers[c.Number] = w
+	s.mu.Unlock()
+	s.wg.Go(func() {
+		f(w)
+		s.mu.Lock()
+		delete(s.workers, c.Number)
+		s.mu.Unlock()
+	})
+}
+
+// record keeps the change as the worker has it. A store that fails ends the worker: what is not recorded must not be done.
+func (w *worker) record(text string) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.c.UpdatedAt = time.Now().UTC()
+	if err := w.s.store.PutChange(w.ctx, w.c); err != nil {
+		w.s.log.Error("a change could not be recorded", "change", w.c.Number, "err", err)
+		return err
+	}
+	w.s.tell(w.c, text)
+	return nil
+}
+
+func (w *worker) note(format string, args ...any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	note(&w.c, time.Now().UTC(), format, args...)
+}
+
+func (w *worker) set(i int, step, said string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.c.Devices[i].Step, w.c.Devices[i].Said = step, said
+}
+
+// each does something for all devices at once and waits.
+func (w *worker) each(do func(i int, d store.ChangeDevice)) {
+	w.mu.Lock()
+	devices := slices.Clone(w.c.Devices)
+	w.mu.Unlock()
+	var wg sync.WaitGroup
+	for i, d := range devices {
+		wg.Go(func() { do(i, d) })
+	}
+	wg.Wait()
+}
+
+// push leads a change from Pushing on.
+func (w *worker) push() {
+	before := w.s.health(w.names())
+	if !w.propose() {
+		return
+	}
+	for i, d := range w.c.Devices {
+		w.set(i, StepRunning, "")
+		if w.record("") != nil {
+			return
+		}
+		err := w.s.fleet.Trial(w.ctx, d.Device, d.Token, w.trial()+deviceSlack)
+		if w.ctx.Err() != nil {
+			return
+		}
+		var refusal *driver.Refusal
+		switch {
+		case errors.As(err, &refusal):
+			w.set(i, StepRefused, refusal.Words)
+			w.undo(fmt.Sprintf("%s refused to run the change: %s.", d.Device, refusal.Words), Failed)
+			return
+		case err != nil:
+			w.note("%s did not answer when it was to run the change: %v", d.Device, err)
+			w.undo(fmt.Sprintf("%s was lost when it ran the change.", d.Device), Undone)
+			return
+		}
+		w.set(i, StepOnTrial, "")
+		w.note("%s runs it on trial", d.Device)
+		if i == 0 {
+			w.c.Deadline = time.Now().UTC().Add(w.trial())
+		}
+	}
+	if !w.readBack() {
+		return
+	}
+	w.c.State = OnTrial
+	if w.record(fmt.Sprintf("Change %d is on trial on %s.", w.c.Number, strings.Join(w.names(), ", "))) != nil {
+		return
+	}
+	w.watch(before)
+}
+
+func (w *worker) names() []string {
+	out := make([]string, len(w.c.Devices))
+	for i, d := range w.c.Devices {
+		out[i] = d.Device
+	}
+	return out
+}
+
+func (w *worker) trial() time.Duration { return time.Duration(w.c.TrialSecs) * time.Second }
+
+// propose has every device check the change. It reports whether all found it good; if not, nothing ran and the change is
+// at its end.
+func (w *worker) propose() bool {
+	ctx, cancel := context.WithTimeout(w.ctx, proposePatience)
+	defer cancel()
+	var mu sync.Mutex
+	var faults []string
+	w.each(func(i int, d store.ChangeDevice) {
+		err := w.proposeOn(ctx, d)
+		if err == nil {
+			w.set(i, StepReady, "")
+			return
+		}
+		w.set(i, StepRefused, err.Error())
+		mu.Lock()
+		defer mu.Unlock()
+		faults = append(faults, fmt.Sprintf("%s refused: %s", d.Device, err))
+	})
+	if w.ctx.Err() != nil {
+		return false
+	}
+	if len(faults) == 0 {
+		w.note("every device found it good")
+		return w.record("") == nil
+	}
+	w.each(func(i int, d store.ChangeDevice) {
+		if w.c.Devices[i].Step == StepReady {
+			_ = w.s.fleet.Release(w.ctx, d.Device, d.Token)
+			w.set(i, StepUntouched, "")
+		}
+	})
+	slices.Sort(faults)
+	w.end(Failed, "Nothing was changed. "+strings.Join(faults, " "))
+	return false
+}
+
+func (w *worker) proposeOn(ctx context.Context, d store.ChangeDevice) error {
+	now, err := w.s.fleet.ReadConfig(ctx, d.Device)
+	if err != nil {
+		return err
+	}
+	if !same(now, d, d.Before) {
+		return errors.New("its configuration is no longer the one that the change was checked on; check again")
+	}
+	return w.s.fleet.Propose(ctx, d.Device, d.Token, d.Before, d.After)
+}
+
+// same tells whether a configuration is, on the ports that the change touches, as another one.
+func same(now network.Config, d store.ChangeDevice, as network.Config) bool {
+	for name, after := range d.After.Ports {
+		if !after.Equal(d.Before.Ports[name]) && !now.Ports[name].Equal(as.Ports[name]) {
+			return false
+		}
+	}
+	return true
+}
+
+// readBack reads every device and holds it against what it should run. If one does not, all is undone.
+func (w *worker) readBack() bool {
+	var mu sync.Mutex
+	var faults []string
+	w.each(func(_ int, d store.ChangeDevice) {
+		ctx, cancel := context.WithTimeout(w.ctx, patience)
+		defer cancel()
+		now, err := w.configOf(ctx, d.Device)
+		fault := ""
+		switch {
+		case err != nil:
+			fault = fmt.Sprintf("%s cannot be reached any more.", d.Device)
+		case !same(now, d, d.After):
+			fault = fmt.Sprintf("%s does not run what it was sent.", d.Device)
+		default:
+			w.note("%s was read back and runs it", d.Device)
+			return
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		faults = append(faults, fault)
+	})
+	if w.ctx.Err() != nil {
+		return false
+	}
+	if len(faults) == 0 {
+		return true
+	}
+	slices.Sort(faults)
+	w.undo(strings.Join(faults, " "), Undone)
+	return false
+}
+
+// configOf reads a device, waiting for it while ctx lasts.
+func (w *worker) configOf(ctx context.Context, device string) (network.Config, error) {
+	for {
+		if err := w.s.fleet.Await(ctx, device); err != nil {
+			return network.Config{}, err
+		}
+		c, err := w.s.fleet.ReadConfig(ctx, device)
+		if err == nil || ctx.Err() != nil {
+			return c, err
+		}
+		var refusal *driver.Refusal
+		if errors.As(err, &refusal) {
+			return c, err
+		}
+	}
+}
+
+// end closes a change.
+func (w *worker) end(state, outcome string) {
+	now := time.Now().UTC()
+	w.mu.Lock()
+	w.c.State, w.c.Outcome, w.c.EndedAt = state, outcome, now
+	note(&w.c, now, "%s: %s", state, outcome)
+	w.mu.Unlock()
+	_ = w.record(fmt.Sprintf("Change %d is %s. %s", w.c.Number, state, outcome))
+}

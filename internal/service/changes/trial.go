@@ -1,0 +1,417 @@
+package changes
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/store"
+)
+
+// wellness is what must not be lost by a change: devices that are connected and links to neighbours that are up.
+type wellness struct {
+	devices map[string]bool
+	ports   map[network.PortRef]bool
+}
+
+// health takes the wellness of the network: all devices, and the ports of the touched ones.
+func (s *Service) health(touched []string) wellness {
+	w := wellness{devices: map[string]bool{}, ports: map[network.PortRef]bool{}}
+	for _, v := range s.fleet.Views() {
+		if v.Reach != network.ReachConnected {
+			continue
+		}
+		w.devices[v.Name] = true
+		if slices.Contains(touched, v.Name) {
+			for name, p := range v.State.Ports {
+				if p.Oper == network.Up {
+					w.ports[network.PortRef{Device: v.Name, Port: name}] = true
+				}
+			}
+		}
+	}
+	return w
+}
+
+// lost says what before had and now lacks, leaving out the ports that the change itself puts out of work.
+func (w wellness) lost(now wellness, expected map[network.PortRef]bool) []string {
+	var out []string
+	for d := range w.devices {
+		if !now.devices[d] {
+			out = append(out, d+" cannot be reached any more")
+		}
+	}
+	for p := range w.ports {
+		if now.devices[p.Device] && !now.ports[p] && !expected[p] {
+			out = append(out, p.String()+" lost its link")
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// putOut lists the ports that the change switches off or takes the power from: that those lose their link is meant, but
+// not what hangs behind them.
+func (w *worker) putOut() map[network.PortRef]bool {
+	out := map[network.PortRef]bool{}
+	for _, d := range w.c.Devices {
+		for name, a := range d.After.Ports {
+			b := d.Before.Ports[name]
+			if b.Enabled && !a.Enabled || b.PoE && !a.PoE {
+				out[network.PortRef{Device: d.Device, Port: name}] = true
+			}
+		}
+	}
+	return out
+}
+
+// watch leads a change on trial until somebody decides, its time is over, or something is lost.
+func (w *worker) watch(before wellness) {
+	sub, _ := w.s.bus.Subscribe(0)
+	defer sub.Close()
+	deadline := time.NewTimer(time.Until(w.c.Deadline))
+	defer deadline.Stop()
+	look := time.NewTicker(time.Second)
+	defer look.Stop()
+	var missing time.Time // since when something is lost
+	expected := w.putOut()
+	for {
+		select {
+		case <-w.decided:
+			w.obey()
+			return
+		case <-w.ctx.Done():
+			return
+		case <-deadline.C:
+			if w.take(Undoing) {
+				w.undo("Nobody kept it in time.", Undone)
+			} else {
+				w.obey()
+			}
+			return
+		case <-look.C:
+		case e := <-sub.Events():
+			if e.Kind != events.PortState && e.Kind != events.DeviceReach {
+				continue
+			}
+		}
+		lost := before.lost(w.s.health(w.names()), expected)
+		switch {
+		case len(lost) == 0:
+			missing = time.Time{}
+		case missing.IsZero():
+			missing = time.Now()
+		case time.Since(missing) >= patience:
+			if w.take(Undoing) {
+				w.undo("Lost since the change: "+strings.Join(lost, "; ")+".", Undone)
+			} else {
+				w.obey()
+			}
+			return
+		}
+	}
+}
+
+// take moves the change out of its trial unless somebody has just decided.
+func (w *worker) take(state string) bool {
+	w.s.mu.Lock()
+	defer w.s.mu.Unlock()
+	select {
+	case <-w.decided:
+		return false
+	default:
+	}
+	fresh, err := w.s.store.Change(w.ctx, w.c.Number)
+	if err != nil || fresh.State != OnTrial {
+		return false
+	}
+	w.c.State = state
+	w.c.UpdatedAt = time.Now().UTC()
+	return w.s.store.PutChange(w.ctx, w.c) == nil
+}
+
+// obey does what somebody decided.
+func (w *worker) obey() {
+	c, err := w.s.store.Change(w.ctx, w.c.Number)
+	if err != nil {
+		return
+	}
+	w.c = c
+	if c.State == Keeping {
+		w.keep()
+		return
+	}
+	w.undo("", Undone)
+}
+
+// resumeTrial takes up a change on trial after a restart: if every device still runs it and there is time left, the trial
+// goes on; if not, all is undone.
+func (w *worker) resumeTrial() {
+	if time.Until(w.c.Deadline) <= 0 {
+		w.undo("Its time was over when the service came back.", Undone)
+		return
+	}
+	for i := range w.c.Devices {
+		ctx, cancel := context.WithDeadline(w.ctx, w.c.Deadline)
+		now, err := w.configOf(ctx, w.c.Devices[i].Device)
+		cancel()
+		if w.ctx.Err() != nil {
+			return
+		}
+		if err != nil || !same(now, w.c.Devices[i], w.c.Devices[i].After) {
+			w.undo(fmt.Sprintf("%s no longer ran it when the service came back.", w.c.Devices[i].Device), Undone)
+			return
+		}
+	}
+	w.note("the service came back and goes on with the trial")
+	if !w.take(OnTrial) {
+		w.obey()
+		return
+	}
+	w.watch(w.s.health(w.names()))
+}
+
+// keep makes the change permanent everywhere. First every device is given new time, so that none goes back while another
+// is being kept. A device that went back all the same has the rest follow it.
+func (w *worker) keep() {
+	var reverted []string
+	extended := true
+	for i, d := range w.c.Devices {
+		if w.c.Devices[i].Step != StepOnTrial {
+			continue // an earlier life was further
+		}
+		if err := w.insist(d.Device, func(ctx context.Context) error { return w.s.fleet.Extend(ctx, d.Device, d.Token, keepTime) }); err != nil {
+			extended = false
+			if w.ctx.Err() != nil {
+				return
+			}
+			w.note("%s could not be given more time: %v", d.Device, err)
+		}
+	}
+	if !extended && !w.anyKept() {
+		w.undo("A device could not be reached to keep the change.", Undone)
+		return
+	}
+	for i, d := range w.c.Devices {
+		if w.c.Devices[i].Step == StepKept {
+			continue
+		}
+		w.set(i, StepKeeping, "")
+		if w.record("") != nil {
+			return
+		}
+		ok, err := w.keepOn(d)
+		if err != nil {
+			return // the service ends
+		}
+		if !ok {
+			reverted = append(reverted, d.Device)
+			w.set(i, StepUndone, "it went back before it could be kept")
+			continue
+		}
+		w.set(i, StepKept, "")
+	}
+	if len(reverted) == 0 {
+		w.end(Kept, fmt.Sprintf("%s runs it for good.", strings.Join(w.names(), ", ")))
+		return
+	}
+	w.putBack(fmt.Sprintf("%s went back before the change could be kept.", strings.Join(reverted, ", ")))
+}
+
+func (w *worker) anyKept() bool {
+	return slices.ContainsFunc(w.c.Devices, func(d store.ChangeDevice) bool { return d.Step == StepKept || d.Step == StepKeeping })
+}
+
+// keepOn keeps the change on one device and finds out, by reading, whether it is kept. It waits for a device that is away.
+func (w *worker) keepOn(d store.ChangeDevice) (kept bool, err error) {
+	for {
+		err := w.insist(d.Device, func(ctx context.Context) error { return w.s.fleet.Keep(ctx, d.Device, d.Token) })
+		if w.ctx.Err() != nil {
+			return false, w.ctx.Err()
+		}
+		now, readErr := w.configOf(w.ctx, d.Device)
+		if readErr != nil {
+			return false, readErr
+		}
+		runs := same(now, d, d.After)
+		if err == nil || errors.Is(err, driver.ErrNoTrial) || !runs {
+			return runs, nil
+		}
+		w.note("%s was not kept yet: %v", d.Device, err)
+		if !w.pause() {
+			return false, w.ctx.Err()
+		}
+	}
+}
+
+// insist tries something on a device, waiting for the device while it is away, until the device says yes or no.
+func (w *worker) insist(device string, do func(context.Context) error) error {
+	for {
+		ctx, cancel := context.WithTimeout(w.ctx, keepTime)
+		err := w.s.fleet.Await(ctx, device)
+		if err == nil {
+			err = do(ctx)
+		}
+		outOfTime := ctx.Err() != nil
+		cancel()
+		var refusal *driver.Refusal
+		if err == nil || outOfTime || errors.Is(err, driver.ErrNoTrial) ||
+			errors.As(err, &refusal) && !errors.Is(err, driver.ErrBusy) {
+			return err
+		}
+		if !w.pause() {
+			return w.ctx.Err()
+		}
+	}
+}
+
+// pause waits a moment before something is tried again.
+func (w *worker) pause() bool {
+	t := time.NewTimer(300 * time.Millisecond)
+	defer t.Stop()
+	select {
+	case <-t.C:
+		return true
+	case <-w.ctx.Done():
+		return false
+	}
+}
+
+// undo takes the change back wherever it may run, and proves it by reading. It stays at it while a device is away. why
+// says what brought it about and state what the change then is; both are empty when an earlier life began it.
+func (w *worker) undo(why, state string) {
+	if state != "" {
+		w.c.Outcome, w.c.EndAs = why, state
+	}
+	w.c.State = Undoing
+	w.note("undoing. %s", w.c.Outcome)
+	if w.record(fmt.Sprintf("Change %d is being undone. %s", w.c.Number, w.c.Outcome)) != nil {
+		return
+	}
+	if w.anyKept() {
+		w.putBack(w.c.Outcome)
+		return
+	}
+	w.each(func(i int, d store.ChangeDevice) {
+		switch d.Step {
+		case StepWaiting, StepReady:
+			_ = w.s.fleet.Release(w.ctx, d.Device, d.Token)
+			w.set(i, StepUntouched, "")
+			return
+		case StepUndone, StepUntouched, StepRefused:
+			return
+		}
+		if said, ok := w.undoOn(d); ok {
+			w.set(i, StepUndone, said)
+			_ = w.record("")
+		}
+	})
+	if w.ctx.Err() != nil {
+		return
+	}
+	w.end(cmp.Or(w.c.EndAs, Undone), strings.TrimSpace(w.c.Outcome+" Everything is as it was before."))
+}
+
+// undoOn takes the change back on one device and returns how it came to be undone.
+func (w *worker) undoOn(d store.ChangeDevice) (said string, ok bool) {
+	for {
+		err := w.insist(d.Device, func(ctx context.Context) error { return w.s.fleet.Undo(ctx, d.Device, d.Token) })
+		if w.ctx.Err() != nil {
+			return "", false
+		}
+		if err == nil || errors.Is(err, driver.ErrNoTrial) {
+			now, readErr := w.configOf(w.ctx, d.Device)
+			if readErr != nil {
+				return "", false
+			}
+			switch {
+			case same(now, d, d.Before) && err == nil:
+				return "undone on the service's word", true
+			case same(now, d, d.Before):
+				return w.s.wentBack(d), true
+			case err != nil && same(now, d, d.After):
+				// No trial is open and the change runs: it was made permanent by somebody else.
+				return w.reverse(d), w.ctx.Err() == nil
+			case err != nil:
+				return "something else was changed there meanwhile; it does not run this change", true
+			}
+		}
+		if !w.pause() {
+			return "", false
+		}
+	}
+}
+
+// wentBack says how a device came to run what it ran before without being told to.
+func (s *Service) wentBack(d store.ChangeDevice) string {
+	s.mu.Lock()
+	last := s.stepped[d.Device]
+	s.mu.Unlock()
+	switch {
+	case last.step == driver.TrialTimedOut:
+		return fmt.Sprintf("the device went back by itself at %s", last.at.UTC().Format(time.RFC3339))
+	case d.Step == StepRunning:
+		return "the device does not run it: it never did, or went back by itself"
+	}
+	return "the device went back by itself"
+}
+
+// putBack writes the old settings to the devices on which the change is already permanent.
+func (w *worker) putBack(why string) {
+	w.c.State, w.c.Outcome = Undoing, why
+	w.note("putting back: %s", why)
+	if w.record(fmt.Sprintf("Change %d is being put back. %s", w.c.Number, why)) != nil {
+		return
+	}
+	w.each(func(i int, d store.ChangeDevice) {
+		if d.Step != StepKept && d.Step != StepKeeping && d.Step != StepOnTrial {
+			return
+		}
+		said := ""
+		if now, err := w.configOf(w.ctx, d.Device); err == nil && same(now, d, d.Before) {
+			said = "the device went back by itself"
+		} else if d.Step == StepOnTrial {
+			said, _ = w.undoOn(d)
+		} else {
+			said = w.reverse(d)
+		}
+		if w.ctx.Err() == nil {
+			w.set(i, StepUndone, said)
+		}
+	})
+	if w.ctx.Err() == nil {
+		w.end(Undone, why+" Everything is as it was before.")
+	}
+}
+
+// reverse makes the opposite change permanent on one device, however long it takes.
+func (w *worker) reverse(d store.ChangeDevice) string {
+	for {
+		err := w.insist(d.Device, func(ctx context.Context) error {
+			token := d.Token + "-back"
+			if err := w.s.fleet.Propose(ctx, d.Device, token, d.After, d.Before); err != nil {
+				return err
+			}
+			if err := w.s.fleet.Trial(ctx, d.Device, token, keepTime); err != nil {
+				return err
+			}
+			return w.s.fleet.Keep(ctx, d.Device, token)
+		})
+		if err == nil {
+			return "the old settings were written again"
+		}
+		if !w.pause() {
+			return ""
+		}
+		if now, readErr := w.configOf(w.ctx, d.Device); readErr == nil && same(now, d, d.Before) {
+			return "the old settings were written again"
+		}
+	}
+}

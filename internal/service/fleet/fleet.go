@@ -1,0 +1,325 @@
+// Package fleet holds the sessions to devices: one goroutine owns each, keeps it up, watches and reads the device, and
+// tells an observer what it sees.
+//
+// The rest of the service speaks to devices only through the methods of Fleet, which take and return plain values that
+// could as well cross the border of a process. The package must never decide what to change on a device.
+package fleet
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"sync"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+)
+
+// GoneError tells that a device is not in hand.
+type GoneError struct {
+	Device string
+	Reach  network.Reach
+	Since  time.Time
+	Why    string
+}
+
+func (e *GoneError) Error() string {
+	s := fmt.Sprintf("%s cannot be reached", e.Device)
+	if e.Why != "" {
+		s += ": " + e.Why
+	}
+	return s
+}
+
+// ErrUnknown tells that there is no such device.
+var ErrUnknown = errors.New("no such device")
+
+// ErrCannot tells that a device cannot do what is asked of it.
+var ErrCannot = errors.New("the device cannot do that")
+
+// Timing says how often and how long. Zero values stand for the defaults.
+type Timing struct {
+	Connect   time.Duration // until a connection attempt is given up: 5 s
+	Request   time.Duration // until an answer is given up: 10 s
+	KeepAlive time.Duration // between signs of life, and until one is missed: 2 s
+	Poll      time.Duration // between readings of the state: 5 s
+	BackOff   time.Duration // before the first new attempt, doubling up to 60 times: 500 ms
+}
+
+func (t Timing) orDefaults() Timing {
+	t.Connect = cmp.Or(t.Connect, 5*time.Second)
+	t.Request = cmp.Or(t.Request, 10*time.Second)
+	t.KeepAlive = cmp.Or(t.KeepAlive, 2*time.Second)
+	t.Poll = cmp.Or(t.Poll, 5*time.Second)
+	t.BackOff = cmp.Or(t.BackOff, 500*time.Millisecond)
+	return t
+}
+
+// View is a device as the fleet sees it at a moment. Its maps are shared: read them, never write them.
+type View struct {
+	Name     string
+	Reach    network.Reach
+	Since    time.Time // of Reach
+	Why      string    // of a Reach that is not good
+	SeenAt   time.Time // when the device last answered
+	Identity network.Identity
+	Known    bool // whether Config and State were ever read
+	Config   network.Config
+	State    network.State
+}
+
+// Observer is told what the fleet sees, from the goroutines that own the devices: in order for each device, at once for
+// several. It must be quick.
+type Observer interface {
+	// Reached tells that a device came, went or refused.
+	Reached(v View)
+	// PortChanged tells that a port's link came or went.
+	PortChanged(v View, port string, before, after network.PortState)
+	// ConfigRead tells what a device runs; by is who changed it, where the device says so.
+	ConfigRead(v View, document []byte, by string)
+	// StateRead tells that the state was read.
+	StateRead(v View)
+	// TrialStepped tells what a device says of a trial.
+	TrialStepped(v View, at time.Time, step driver.TrialStep)
+}
+
+// Fleet is all devices. Make it with New.
+type Fleet struct {
+	connector driver.Connector
+	observer  Observer
+	timing    Timing
+	log       *slog.Logger
+
+	ctx  context.Context
+	stop context.CancelFunc
+	wg   sync.WaitGroup
+
+	mu    sync.RWMutex
+	units map[string]*unit
+}
+
+// New returns a fleet without devices. It works until Close.
+func New(c driver.Connector, o Observer, t Timing, log *slog.Logger) *Fleet {
+	ctx, stop := context.WithCancel(context.Background())
+	return &Fleet{connector: c, observer: o, timing: t.orDefaults(), log: log, ctx: ctx, stop: stop, units: map[string]*unit{}}
+}
+
+// Close drops all sessions and waits for their goroutines.
+func (f *Fleet) Close() {
+	f.stop()
+	f.wg.Wait()
+}
+
+// Add takes a device in hand. What is known of it from earlier may be given with it.
+func (f *Fleet) Add(name string, t driver.Target, last View) {
+	last.Name, last.Reach, last.Why = name, network.ReachWaiting, ""
+	last.Since = time.Now().UTC()
+	u := &unit{
+		fleet: f, name: name, target: t, view: last, writing: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
+		reread: make(chan string, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{},
+	}
+	ctx, cancel := context.WithCancel(f.ctx)
+	u.cancel = cancel
+	f.mu.Lock()
+	f.units[name] = u
+	f.mu.Unlock()
+	f.wg.Go(func() { u.run(ctx) })
+}
+
+// Remove lets a device go.
+func (f *Fleet) Remove(name string) {
+	f.mu.Lock()
+	u := f.units[name]
+	delete(f.units, name)
+	f.mu.Unlock()
+	if u != nil {
+		u.cancel()
+	}
+}
+
+func (f *Fleet) unit(name string) (*unit, error) {
+	f.mu.RLock()
+	defer f.mu.RUnlock()
+	if u := f.units[name]; u != nil {
+		return u, nil
+	}
+	return nil, fmt.Errorf("%w: %s", ErrUnknown, name)
+}
+
+// View returns a device as it is seen now.
+func (f *Fleet) View(name string) (View, bool) {
+	u, err := f.unit(name)
+	if err != nil {
+		return View{}, false
+	}
+	return u.snapshot(), true
+}
+
+// Views returns all devices by name.
+func (f *Fleet) Views() []View {
+	f.mu.RLock()
+	out := make([]View, 0, len(f.units))
+	for _, u := range f.units {
+		out = append(out, u.snapshot())
+	}
+	f.mu.RUnlock()
+	slices.SortFunc(out, func(a, b View) int { return cmp.Compare(a.Name, b.Name) })
+	return out
+}
+
+// HostKey asks an address for its host key.
+func (f *Fleet) HostKey(ctx context.Context, address string) (string, error) {
+	ctx, cancel := context.WithTimeout(ctx, f.timing.Connect)
+	defer cancel()
+	return f.connector.HostKey(ctx, address)
+}
+
+// Introduce logs in to a device that is not in the fleet and asks who it is.
+func (f *Fleet) Introduce(ctx context.Context, t driver.Target) (network.Identity, error) {
+	ctx, cancel := context.WithTimeout(ctx, f.timing.Connect+f.timing.Request)
+	defer cancel()
+	s, err := f.connector.Connect(ctx, t)
+	if err != nil {
+		return network.Identity{}, err
+	}
+	defer func() { _ = s.Close() }()
+	return s.Identify(ctx)
+}
+
+// Await waits until a device is connected, and has it try at once.
+func (f *Fleet) Await(ctx context.Context, name string) error {
+	u, err := f.unit(name)
+	if err != nil {
+		return err
+	}
+	for {
+		u.mu.Lock()
+		connected, changed := u.session != nil, u.changed
+		gone := u.gone()
+		u.mu.Unlock()
+		if connected {
+			return nil
+		}
+		select {
+		case u.hurry <- struct{}{}:
+		default:
+		}
+		select {
+		case <-changed:
+		case <-ctx.Done():
+			return errors.Join(gone, context.Cause(ctx))
+		case <-f.ctx.Done():
+			return gone
+		}
+	}
+}
+
+// ReadConfig reads what a device runs at this moment.
+func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, error) {
+	var out network.Config
+	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
+		c, err := s.ReadConfig(ctx)
+		if err == nil {
+			out = c.Config
+			u.tookConfig(c, "")
+		}
+		return err
+	})
+	return out, err
+}
+
+// ReadState reads what a device observes at this moment.
+func (f *Fleet) ReadState(ctx context.Context, name string) (network.State, error) {
+	var out network.State
+	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) (err error) {
+		out, err = s.ReadState(ctx)
+		if err == nil {
+			u.tookState(out)
+		}
+		return err
+	})
+	return out, err
+}
+
+// Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by
+// Release.
+func (f *Fleet) Propose(ctx context.Context, name, token string, before, after network.Config) error {
+	return f.write(ctx, name, func(ctx context.Context, u *unit, w driver.Writer) error {
+		p, err := w.Propose(ctx, before, after)
+		if err == nil {
+			u.keepProposal(token, p)
+		}
+		return err
+	})
+}
+
+// Trial runs a proposal. An error other than a refusal leaves open whether it runs.
+func (f *Fleet) Trial(ctx context.Context, name, token string, d time.Duration) error {
+	return f.proposed(ctx, name, token, func(ctx context.Context, p driver.Proposal) error { return p.Trial(ctx, token, d) })
+}
+
+// Release throws a proposal away.
+func (f *Fleet) Release(ctx context.Context, name, token string) error {
+	return f.proposed(ctx, name, token, func(ctx context.Context, p driver.Proposal) error { return p.Release(ctx) })
+}
+
+func (f *Fleet) proposed(ctx context.Context, name, token string, do func(context.Context, driver.Proposal) error) error {
+	return f.write(ctx, name, func(ctx context.Context, u *unit, _ driver.Writer) error {
+		p := u.takeProposal(token)
+		if p == nil {
+			return fmt.Errorf("%s: the session that prepared the change was lost", name)
+		}
+		return do(ctx, p)
+	})
+}
+
+// Extend starts the time of a trial anew.
+func (f *Fleet) Extend(ctx context.Context, name, token string, d time.Duration) error {
+	return f.write(ctx, name, func(ctx context.Context, _ *unit, w driver.Writer) error { return w.Extend(ctx, token, d) })
+}
+
+// Keep makes a trial permanent.
+func (f *Fleet) Keep(ctx context.Context, name, token string) error {
+	return f.write(ctx, name, func(ctx context.Context, _ *unit, w driver.Writer) error { return w.Keep(ctx, token) })
+}
+
+// Undo ends a trial and goes back.
+func (f *Fleet) Undo(ctx context.Context, name, token string) error {
+	return f.write(ctx, name, func(ctx context.Context, _ *unit, w driver.Writer) error { return w.Undo(ctx, token) })
+}
+
+// with calls do on a device's session, within the time for a request.
+func (f *Fleet) with(ctx context.Context, name string, do func(context.Context, *unit, driver.Session) error) error {
+	u, err := f.unit(name)
+	if err != nil {
+		return err
+	}
+	s, err := u.inHand()
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, f.timing.Request)
+	defer cancel()
+	return do(ctx, u, s)
+}
+
+// write is with for what changes the device: one at a time.
+func (f *Fleet) write(ctx context.Context, name string, do func(context.Context, *unit, driver.Writer) error) error {
+	return f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
+		w, ok := s.(driver.Writer)
+		if !ok {
+			return fmt.Errorf("%w: %s cannot run a change on trial", ErrCannot, name)
+		}
+		select {
+		case u.writing <- struct{}{}:
+			defer func() { <-u.writing }()
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		}
+		return do(ctx, u, w)
+	})
+}

@@ -1,0 +1,382 @@
+package fleet
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"math/rand/v2"
+	"sync"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+)
+
+// unit is one device of the fleet. Its goroutine (run) is the only one that makes and ends sessions.
+type unit struct {
+	fleet   *Fleet
+	name    string
+	target  driver.Target
+	cancel  context.CancelFunc
+	writing chan struct{} // held while something is being changed
+	hurry   chan struct{} // somebody waits for the device: try at once
+	reread  chan string   // the configuration changed, by this user
+
+	mu        sync.Mutex
+	view      View
+	session   driver.Session // nil while there is none
+	changed   chan struct{}  // closed when session comes or goes
+	proposals map[string]driver.Proposal
+	lastEvent time.Time // of the device, by its clock
+
+	telling sync.Mutex // keeps what the observer is told in the order in which it became so
+}
+
+func (u *unit) snapshot() View {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	return u.view
+}
+
+// gone is the error for a device that is not in hand. It is called with the lock held.
+func (u *unit) gone() error {
+	return &GoneError{Device: u.name, Reach: u.view.Reach, Since: u.view.Since, Why: u.view.Why}
+}
+
+func (u *unit) inHand() (driver.Session, error) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	if u.session == nil {
+		return nil, u.gone()
+	}
+	return u.session, nil
+}
+
+func (u *unit) keepProposal(token string, p driver.Proposal) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.proposals[token] = p
+}
+
+func (u *unit) takeProposal(token string) driver.Proposal {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	p := u.proposals[token]
+	delete(u.proposals, token)
+	return p
+}
+
+// run keeps a session up until ctx ends.
+func (u *unit) run(ctx context.Context) {
+	failures := 0
+	for ctx.Err() == nil {
+		err := u.attempt(ctx, &failures)
+		if ctx.Err() != nil {
+			return
+		}
+		reach := network.ReachGone
+		var keyErr *driver.KeyError
+		if errors.As(err, &keyErr) || errors.Is(err, driver.ErrCredentials) {
+			reach = network.ReachRefused
+		}
+		u.setReach(reach, sayWhy(err))
+		u.rest(ctx, failures)
+		failures++
+	}
+}
+
+// rest waits before the next attempt: longer after each failure, and not all devices at the same moment. Somebody who
+// waits for the device cuts it short, but not below the first step, or a dead device would be hammered.
+func (u *unit) rest(ctx context.Context, failures int) {
+	first := u.fleet.timing.BackOff
+	d := min(first<<min(failures, 6), 60*first)
+	d = d/2 + rand.N(d/2+1)
+	t := time.NewTimer(d)
+	defer t.Stop()
+	soon := time.NewTimer(first / 2)
+	defer soon.Stop()
+	select {
+	case <-ctx.Done():
+		return
+	case <-soon.C:
+	}
+	select {
+	case <-ctx.Done():
+	case <-t.C:
+	case <-u.hurry:
+	}
+}
+
+func sayWhy(err error) string {
+	switch {
+	case err == nil:
+		return "the session ended"
+	case errors.Is(err, context.DeadlineExceeded):
+		return "it does not answer"
+	}
+	return err.Error()
+}
+
+// attempt makes a session and holds it until it ends.
+func (u *unit) attempt(ctx context.Context, failures *int) error {
+	t := u.fleet.timing
+	connectCtx, cancel := context.WithTimeout(ctx, t.Connect)
+	defer cancel()
+	s, err := u.fleet.connector.Connect(connectCtx, u.target)
+	if err != nil {
+		return err
+	}
+	ctx, end := context.WithCancel(ctx)
+	var wg sync.WaitGroup
+	defer func() {
+		end()
+		_ = s.Close()
+		wg.Wait()
+	}()
+	watchEnded := make(chan error, 1)
+	if err := u.watch(ctx, &wg, s, watchEnded); err != nil {
+		return err
+	}
+	if err := u.readAll(ctx, s); err != nil {
+		return err
+	}
+	*failures = 0
+	u.took(s)
+	defer u.lost()
+	return u.hold(ctx, s, watchEnded)
+}
+
+// watch starts watching and waits until no event can be missed any more; what is read after that is not older than the
+// first event.
+func (u *unit) watch(ctx context.Context, wg *sync.WaitGroup, s driver.Session, ended chan<- error) error {
+	w, ok := s.(driver.Watcher)
+	if !ok {
+		return nil
+	}
+	ready := make(chan struct{})
+	u.mu.Lock()
+	since := u.lastEvent
+	u.mu.Unlock()
+	if !since.IsZero() {
+		since = since.Add(time.Nanosecond)
+	}
+	failed := make(chan error, 1)
+	wg.Go(func() {
+		err := w.Watch(ctx, since, func() { close(ready) }, u.handle)
+		failed <- err
+		ended <- err
+	})
+	timer := time.NewTimer(u.fleet.timing.Request)
+	defer timer.Stop()
+	select {
+	case <-ready:
+		u.mu.Lock()
+		if u.lastEvent.IsZero() { // none came yet: by our own clock, then
+			u.lastEvent = time.Now()
+		}
+		u.mu.Unlock()
+		return nil
+	case err := <-failed:
+		return err
+	case <-timer.C:
+		return fmt.Errorf("watch: %w", context.DeadlineExceeded)
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+func (u *unit) readAll(ctx context.Context, s driver.Session) error {
+	ctx, cancel := context.WithTimeout(ctx, u.fleet.timing.Request)
+	defer cancel()
+	id, err := s.Identify(ctx)
+	if err != nil {
+		return err
+	}
+	c, err := s.ReadConfig(ctx)
+	if err != nil {
+		return err
+	}
+	st, err := s.ReadState(ctx)
+	if err != nil {
+		return err
+	}
+	u.mu.Lock()
+	u.view.Identity = id
+	u.mu.Unlock()
+	u.tookConfig(c, "")
+	u.tookState(st)
+	return nil
+}
+
+// hold keeps a session alive and reads the device until something ends it, which is returned.
+func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded <-chan error) error {
+	t := u.fleet.timing
+	// A device's first poll comes at a random moment of the period, so that many do not come at once.
+	poll := time.NewTimer(rand.N(t.Poll))
+	defer poll.Stop()
+	alive := time.NewTicker(t.KeepAlive)
+	defer alive.Stop()
+	for {
+		var err error
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-s.Done():
+			return errors.New("the device ended the session")
+		case err = <-watchEnded:
+			if err == nil {
+				err = errors.New("the device ended its reports")
+			}
+		case <-alive.C:
+			err = within(ctx, t.KeepAlive, s.Ping)
+		case <-poll.C:
+			poll.Reset(t.Poll)
+			err = within(ctx, t.Request, func(ctx context.Context) error {
+				st, err := s.ReadState(ctx)
+				if err == nil {
+					u.tookState(st)
+				}
+				return err
+			})
+		case by := <-u.reread:
+			err = within(ctx, t.Request, func(ctx context.Context) error {
+				c, err := s.ReadConfig(ctx)
+				if err == nil {
+					u.tookConfig(c, by)
+				}
+				return err
+			})
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+func within(ctx context.Context, d time.Duration, do func(context.Context) error) error {
+	ctx, cancel := context.WithTimeout(ctx, d)
+	defer cancel()
+	return do(ctx)
+}
+
+func (u *unit) took(s driver.Session) {
+	u.mu.Lock()
+	u.session = s
+	u.mu.Unlock()
+	u.setReach(network.ReachConnected, "")
+	u.announce()
+}
+
+func (u *unit) lost() {
+	u.mu.Lock()
+	u.session = nil
+	clear(u.proposals)
+	u.mu.Unlock()
+	u.announce()
+}
+
+// announce wakes those who wait for the device.
+func (u *unit) announce() {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	close(u.changed)
+	u.changed = make(chan struct{})
+}
+
+func (u *unit) setReach(r network.Reach, why string) {
+	u.telling.Lock()
+	defer u.telling.Unlock()
+	u.mu.Lock()
+	same := u.view.Reach == r
+	u.view.Why = why
+	if !same {
+		u.view.Reach, u.view.Since = r, time.Now().UTC()
+	}
+	v := u.view
+	u.mu.Unlock()
+	if !same {
+		u.fleet.log.Info("device "+string(r), "device", u.name, "why", why)
+		u.fleet.observer.Reached(v)
+	}
+}
+
+func (u *unit) tookConfig(c driver.Configuration, by string) {
+	u.telling.Lock()
+	defer u.telling.Unlock()
+	u.mu.Lock()
+	u.view.Config, u.view.Known, u.view.SeenAt = c.Config, true, time.Now().UTC()
+	v := u.view
+	u.mu.Unlock()
+	u.fleet.observer.ConfigRead(v, c.Document, by)
+}
+
+func (u *unit) tookState(st network.State) {
+	u.telling.Lock()
+	defer u.telling.Unlock()
+	u.mu.Lock()
+	before := u.view.State
+	for name, p := range st.Ports {
+		old, had := before.Ports[name]
+		if !had {
+			continue
+		}
+		if old.Changed.After(p.Changed) { // an event was quicker than this reading
+			p.Oper, p.Changed = old.Oper, old.Changed
+		}
+		if p.Neighbour == nil && p.Oper != network.Up {
+			p.Neighbour = old.Neighbour // where a cable led is worth knowing while it is cut
+		}
+		st.Ports[name] = p
+	}
+	u.view.State, u.view.SeenAt = st, st.ObservedAt
+	v := u.view
+	u.mu.Unlock()
+	for name, p := range st.Ports {
+		if old, had := before.Ports[name]; had && old.Oper != p.Oper {
+			u.fleet.observer.PortChanged(v, name, old, p)
+		}
+	}
+	u.fleet.observer.StateRead(v)
+}
+
+// handle takes an event that the device reports.
+func (u *unit) handle(e driver.Event) {
+	u.mu.Lock()
+	if e.At.After(u.lastEvent) {
+		u.lastEvent = e.At
+	}
+	u.mu.Unlock()
+	switch {
+	case e.Port != nil:
+		u.portEvent(*e.Port)
+	case e.Config != nil:
+		select {
+		case u.reread <- e.Config.By:
+		default: // it will be read anyway
+		}
+	case e.Trial != nil:
+		u.fleet.observer.TrialStepped(u.snapshot(), e.At, e.Trial.Step)
+	}
+}
+
+func (u *unit) portEvent(e driver.PortEvent) {
+	u.telling.Lock()
+	defer u.telling.Unlock()
+	u.mu.Lock()
+	old, known := u.view.State.Ports[e.Port]
+	if !known || old.Oper == e.Oper || old.Changed.After(e.Changed) {
+		u.mu.Unlock()
+		return
+	}
+	p := old
+	p.Oper, p.Changed, p.ObservedAt = e.Oper, e.Changed, time.Now().UTC()
+	if p.Oper != network.Up {
+		p.SpeedMbps = 0
+	}
+	u.view.State.Ports = maps.Clone(u.view.State.Ports) // views that were given out must not change
+	u.view.State.Ports[e.Port] = p
+	v := u.view
+	u.mu.Unlock()
+	u.fleet.observer.PortChanged(v, e.Port, old, p)
+}

@@ -1,0 +1,281 @@
+// Package inventory knows which sites and devices there are: it adopts devices into the fleet, and keeps what is seen of
+// them.
+package inventory
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"maps"
+	"net"
+	"strings"
+	"sync"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/secrets"
+	"example.net/everypost/internal/store"
+)
+
+// ErrInvalid tells that what was given cannot be.
+var ErrInvalid = errors.New("not valid")
+
+// ErrNotAccepted tells that a device's host key was not accepted.
+var ErrNotAccepted = errors.New("the host key was not accepted")
+
+// Service is the capability. Make it with New, give it the fleet with Start.
+type Service struct {
+	store  *store.Store
+	sealer *secrets.Sealer
+	bus    *events.Bus
+	log    *slog.Logger
+	fleet  *fleet.Fleet
+
+	// TrialStepped is called with what devices say of trials. Set it before Start.
+	TrialStepped func(device string, at time.Time, step driver.TrialStep)
+
+	mu    sync.Mutex
+	wrote map[string]time.Time // when a device's state was last kept
+}
+
+// New returns the service, which observes the fleet.
+func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
+	return &Service{store: s, sealer: sealer, bus: bus, log: log, wrote: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
+}
+
+// Start takes every known device in hand, with what was last known of it.
+func (s *Service) Start(ctx context.Context, f *fleet.Fleet) error {
+	s.fleet = f
+	devices, err := s.store.Devices(ctx)
+	if err != nil {
+		return err
+	}
+	for _, d := range devices {
+		last := fleet.View{Identity: d.Identity, SeenAt: d.SeenAt}
+		snap, err := s.store.LastSnapshot(ctx, d.Name)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		ports, portsErr := s.store.PortStates(ctx, d.Name)
+		if portsErr != nil {
+			return portsErr
+		}
+		if err == nil {
+			last.Known, last.Config = true, snap.Config
+			last.State = network.State{ObservedAt: d.SeenAt, Ports: ports}
+		}
+		password, err := s.sealer.Open(d.Address, d.Secret)
+		if err != nil {
+			s.log.Error("a device's password cannot be read; adopt it anew", "device", d.Name, "err", err)
+		}
+		f.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey}, last)
+	}
+	return nil
+}
+
+// Address returns an address in the form host:port, with the port of NETCONF where none is given.
+func Address(s string) (string, error) {
+	host, port, err := net.SplitHostPort(s)
+	if err != nil {
+		host, port = strings.Trim(s, "[]"), "830"
+	}
+	if host == "" || strings.ContainsAny(host, " /@") || len(host) > 253 {
+		return "", fmt.Errorf("address %q is %w: write a name or an address, and a port after a colon if it is not 830", s, ErrInvalid)
+	}
+	if _, err := net.LookupPort("tcp", port); err != nil {
+		return "", fmt.Errorf("port %q is %w", port, ErrInvalid)
+	}
+	return net.JoinHostPort(host, port), nil
+}
+
+// Adoption is what is needed to adopt a device.
+type Adoption struct {
+	Address, User, Password string
+	HostKey                 string // as shown by HostKey and accepted by a person
+	Site                    string
+	Name                    string // the device's own host name when empty
+	By                      string
+}
+
+// HostKey asks an address for the key that a person is to accept.
+func (s *Service) HostKey(ctx context.Context, address string) (string, error) {
+	address, err := Address(address)
+	if err != nil {
+		return "", err
+	}
+	return s.fleet.HostKey(ctx, address)
+}
+
+// Adopt logs in to a device, asks who it is, keeps it and takes it in hand.
+func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
+	address, err := Address(a.Address)
+	if err != nil {
+		return store.Device{}, err
+	}
+	if a.HostKey == "" {
+		return store.Device{}, ErrNotAccepted
+	}
+	sites, err := s.store.Sites(ctx)
+	if err != nil {
+		return store.Device{}, err
+	}
+	if !hasSite(sites, a.Site) {
+		return store.Device{}, fmt.Errorf("site %q is %w: there is none of that name", a.Site, ErrInvalid)
+	}
+	target := driver.Target{Address: address, User: a.User, Password: a.Password, HostKey: a.HostKey}
+	id, err := s.fleet.Introduce(ctx, target)
+	if err != nil {
+		return store.Device{}, err
+	}
+	name := a.Name
+	if name == "" {
+		name = id.Hostname
+	}
+	if err := network.CheckName(name); err != nil {
+		return store.Device{}, fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	now := time.Now().UTC()
+	d := store.Device{Name: name, Site: a.Site, Address: address, User: a.User, Secret: s.sealer.Seal(address, a.Password),
+		HostKey: a.HostKey, Identity: id, AdoptedAt: now, AdoptedBy: a.By, SeenAt: now}
+	if err := s.store.AddDevice(ctx, d); err != nil {
+		if errors.Is(err, store.ErrExists) {
+			return d, fmt.Errorf("a device with the name %s, the address %s or the serial number %s is known already: %w", name, address, id.Serial, store.ErrExists)
+		}
+		return d, err
+	}
+	s.fleet.Add(name, target, fleet.View{Identity: id, SeenAt: now})
+	s.bus.Publish(events.Event{At: now, Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was adopted by %s.", name, a.By)})
+	return d, nil
+}
+
+func hasSite(sites []network.Site, name string) bool {
+	for _, site := range sites {
+		if site.Name == name {
+			return true
+		}
+	}
+	return false
+}
+
+// PutSite makes or changes a site.
+func (s *Service) PutSite(ctx context.Context, site network.Site) error {
+	if err := network.CheckName(site.Name); err != nil {
+		return fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	if site.Title = strings.TrimSpace(site.Title); site.Title == "" || len(site.Title) > 100 {
+		return fmt.Errorf("the title is %w: give 1 to 100 characters", ErrInvalid)
+	}
+	if err := s.store.PutSite(ctx, site); err != nil {
+		return err
+	}
+	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet})
+	return nil
+}
+
+// happened publishes an event at once and then keeps it.
+func (s *Service) happened(e events.Event) {
+	s.bus.Publish(e)
+	if e.Text == "" {
+		return
+	}
+	_, err := s.store.AddEvent(context.Background(), store.Event{At: e.At, Kind: string(e.Kind), Device: e.Device, Port: e.Port, Text: e.Text})
+	if err != nil {
+		s.log.Error("an event could not be kept", "device", e.Device, "event", e.Text, "err", err)
+	}
+}
+
+// Reached implements fleet.Observer.
+func (s *Service) Reached(v fleet.View) {
+	e := events.Event{At: v.Since, Kind: events.DeviceReach, Device: v.Name, Health: string(DeviceHealth(v))}
+	switch v.Reach {
+	case network.ReachConnected:
+		e.Text = fmt.Sprintf("%s is connected.", v.Name)
+	case network.ReachRefused:
+		e.Text = fmt.Sprintf("%s does not let the service in: %s.", v.Name, v.Why)
+	default:
+		e.Text = fmt.Sprintf("%s is gone: %s.", v.Name, v.Why)
+	}
+	s.happened(e)
+}
+
+// DeviceHealth judges a device by whether it is in hand.
+func DeviceHealth(v fleet.View) network.Health {
+	switch v.Reach {
+	case network.ReachConnected:
+		return network.Well
+	case network.ReachWaiting:
+		return network.HealthUnknown
+	}
+	return network.HealthDown
+}
+
+// PortChanged implements fleet.Observer.
+func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortState) {
+	text := fmt.Sprintf("%s:%s has its link back.", v.Name, port)
+	if after.Oper != network.Up {
+		text = fmt.Sprintf("%s:%s lost its link.", v.Name, port)
+	}
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.PortState, Device: v.Name, Port: port, Text: text, Health: string(after.Oper)})
+	s.keep(v)
+}
+
+// ConfigRead implements fleet.Observer.
+func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
+	isNew, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), Config: v.Config, Document: document})
+	if err != nil {
+		s.log.Error("a configuration could not be kept", "device", v.Name, "err", err)
+	}
+	if !isNew {
+		return
+	}
+	text := fmt.Sprintf("The configuration of %s changed.", v.Name)
+	if by != "" {
+		text = fmt.Sprintf("The configuration of %s was changed by %s.", v.Name, by)
+	}
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Config, Device: v.Name, Text: text})
+}
+
+// keepEvery is how often counters are kept; what matters more is kept when it happens.
+const keepEvery = time.Minute
+
+// StateRead implements fleet.Observer.
+func (s *Service) StateRead(v fleet.View) {
+	s.bus.Publish(events.Event{At: v.State.ObservedAt, Kind: events.DeviceState, Device: v.Name})
+	s.mu.Lock()
+	due := time.Since(s.wrote[v.Name]) >= keepEvery
+	s.mu.Unlock()
+	if due {
+		s.keep(v)
+	}
+}
+
+func (s *Service) keep(v fleet.View) {
+	s.mu.Lock()
+	s.wrote[v.Name] = time.Now()
+	s.mu.Unlock()
+	o := store.Observation{Device: v.Name, At: v.SeenAt, Identity: &v.Identity, State: network.State{Ports: maps.Clone(v.State.Ports)}}
+	if v.Known {
+		o.Config = &v.Config
+	}
+	if err := s.store.Observe(context.Background(), o); err != nil {
+		s.log.Error("what was seen of a device could not be kept", "device", v.Name, "err", err)
+	}
+}
+
+// observer gives the fleet what it needs and no more.
+type observer struct{ *Service }
+
+// Observer returns what the fleet tells.
+func (s *Service) Observer() fleet.Observer { return observer{s} }
+
+// TrialStepped implements fleet.Observer.
+func (o observer) TrialStepped(v fleet.View, at time.Time, step driver.TrialStep) {
+	o.Service.TrialStepped(v.Name, at, step)
+	if step == driver.TrialTimedOut {
+		o.happened(events.Event{At: at, Kind: events.Config, Device: v.Name, Text: fmt.Sprintf("%s undid a change by itself: nobody kept it in time.", v.Name)})
+	}
+}

@@ -1,0 +1,67 @@
+// Package secrets seals what must not stand in the database in the clear, with a key that lives in a file beside it.
+package secrets
+
+import (
+	"crypto/cipher"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+
+	"golang.org/x/crypto/chacha20poly1305"
+)
+
+// Sealer seals and opens secrets with XChaCha20-Poly1305. A sealed secret is bound to what it belongs to.
+type Sealer struct{ aead cipher.AEAD }
+
+// ErrSealed tells that a secret cannot be opened: it is damaged, belongs to something else, or the key is another one.
+var ErrSealed = errors.New("the sealed secret cannot be opened with this key")
+
+// Open reads the key from a file, making it, for the owner alone, where there is none.
+func Open(file string) (*Sealer, error) {
+	key, err := os.ReadFile(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		key = make([]byte, chacha20poly1305.KeySize)
+		_, _ = rand.Read(key) // never fails
+		err = create(file, key)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("key of the secrets: %w", err)
+	}
+	aead, err := chacha20poly1305.NewX(key)
+	if err != nil {
+		return nil, fmt.Errorf("key of the secrets in %s: %w", file, err)
+	}
+	return &Sealer{aead}, nil
+}
+
+// create writes a new file and makes sure of it before anything is sealed with what it holds.
+func create(file string, content []byte) error {
+	f, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(content)
+	return errors.Join(err, f.Sync(), f.Close())
+}
+
+// Seal seals a secret that belongs to owner.
+func (s *Sealer) Seal(owner, secret string) []byte {
+	nonce := make([]byte, s.aead.NonceSize(), s.aead.NonceSize()+len(secret)+s.aead.Overhead())
+	_, _ = rand.Read(nonce)
+	return s.aead.Seal(nonce, nonce, []byte(secret), []byte(owner))
+}
+
+// Open opens a secret that was sealed for owner.
+func (s *Sealer) Open(owner string, sealed []byte) (string, error) {
+	n := s.aead.NonceSize()
+	if len(sealed) < n {
+		return "", ErrSealed
+	}
+	plain, err := s.aead.Open(nil, sealed[:n], sealed[n:], []byte(owner))
+	if err != nil {
+		return "", ErrSealed
+	}
+	return string(plain), nil
+}

@@ -1,0 +1,92 @@
+// Package service puts the capabilities together into the running whole.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"time"
+
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/secrets"
+	"example.net/everypost/internal/store"
+)
+
+// Options of the service.
+type Options struct {
+	Dir       string // the data folder; made where there is none
+	Connector driver.Connector
+	Timing    fleet.Timing
+	Log       *slog.Logger
+}
+
+// Service is the running whole. Make it with Open.
+type Service struct {
+	Store     *store.Store
+	Bus       *events.Bus
+	Fleet     *fleet.Fleet
+	Changes   *changes.Service
+	Access    *access.Service
+	Inventory *inventory.Service
+	lock      *os.File
+}
+
+// Open opens the data folder and starts everything. Close ends it.
+func Open(ctx context.Context, o Options) (*Service, error) {
+	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
+		return nil, fmt.Errorf("data folder: %w", err)
+	}
+	lock, err := lockDir(o.Dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Service{lock: lock, Bus: events.New(uint64(time.Now().UnixMicro()))}
+	if err := s.start(ctx, o); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+func (s *Service) start(ctx context.Context, o Options) (err error) {
+	sealer, err := secrets.Open(filepath.Join(o.Dir, "secrets.key"))
+	if err != nil {
+		return err
+	}
+	if s.Store, err = store.Open(ctx, filepath.Join(o.Dir, "everypost.db")); err != nil {
+		return err
+	}
+	if s.Access, err = access.New(s.Store, func() time.Time { return time.Now().UTC() }); err != nil {
+		return err
+	}
+	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)
+	s.Fleet = fleet.New(o.Connector, s.Inventory.Observer(), o.Timing, o.Log)
+	s.Changes = changes.New(s.Fleet, s.Store, s.Bus, o.Log)
+	s.Inventory.TrialStepped = s.Changes.TrialStepped
+	if err := s.Inventory.Start(ctx, s.Fleet); err != nil {
+		return err
+	}
+	return s.Changes.Resume(ctx)
+}
+
+// Close ends everything, in an order in which nothing is told to what has ended, and waits for it.
+func (s *Service) Close() error {
+	if s.Changes != nil {
+		s.Changes.Close()
+	}
+	if s.Fleet != nil {
+		s.Fleet.Close()
+	}
+	var err error
+	if s.Store != nil {
+		err = s.Store.Close()
+	}
+	return errors.Join(err, s.lock.Close())
+}

@@ -1,0 +1,166 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"time"
+
+	"example.net/everypost/internal/core/guard"
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+)
+
+// Change is a change and how far it has come. State and Step hold words of the changes package.
+type Change struct {
+	Number    int64     `json:"-"`
+	State     string    `json:"-"`
+	CreatedAt time.Time `json:"-"`
+	UpdatedAt time.Time `json:"-"`
+
+	Why       string          `json:"why"`
+	Owner     string          `json:"owner"`
+	Edits     []intent.Edit   `json:"edits"`
+	Findings  []guard.Finding `json:"findings"`
+	Accepted  []Acceptance    `json:"accepted"`
+	PushedBy  string          `json:"pushed_by"`
+	PushedAt  time.Time       `json:"pushed_at"`
+	TrialSecs int             `json:"trial_seconds"`
+	Deadline  time.Time       `json:"deadline"` // of the trial
+	EndedBy   string          `json:"ended_by"`
+	EndedAt   time.Time       `json:"ended_at"`
+	EndAs     string          `json:"end_as"`  // what the change is once it is undone
+	Outcome   string          `json:"outcome"` // what came of it, in a sentence
+	Log       []LogLine       `json:"log"`
+	Devices   []ChangeDevice  `json:"-"`
+}
+
+// Acceptance is a finding that somebody took upon himself.
+type Acceptance struct {
+	Finding string    `json:"finding"`
+	By      string    `json:"by"`
+	At      time.Time `json:"at"`
+}
+
+// LogLine is a step of a change's life.
+type LogLine struct {
+	At   time.Time `json:"at"`
+	Text string    `json:"text"`
+}
+
+// ChangeDevice is a change on one device.
+type ChangeDevice struct {
+	Device string         `json:"-"`
+	Step   string         `json:"-"`
+	Order  int            `json:"order"` // of being run, from 0: far to near
+	Token  string         `json:"token"`
+	Before network.Config `json:"before"`
+	After  network.Config `json:"after"`
+	Said   string         `json:"said"` // the device's words, or what became of it
+}
+
+// AddChange keeps a new change and returns its number.
+func (s *Store) AddChange(ctx context.Context, c Change) (int64, error) {
+	r, err := s.write.ExecContext(ctx, `INSERT INTO changes (state, body, created_at, updated_at) VALUES (?, ?, ?, ?)`,
+		c.State, toJSON(c), micro(c.CreatedAt), micro(c.UpdatedAt))
+	if err != nil {
+		return 0, err
+	}
+	return r.LastInsertId()
+}
+
+// PutChange keeps a change with its devices, all or nothing.
+func (s *Store) PutChange(ctx context.Context, c Change) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if err := changed(tx.ExecContext(ctx, `UPDATE changes SET state = ?, body = ?, updated_at = ? WHERE number = ?`,
+			c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ?`, c.Number); err != nil {
+			return err
+		}
+		for _, d := range c.Devices {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, step, body) VALUES (?, ?, ?, ?)`,
+				c.Number, d.Device, d.Step, toJSON(d)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// DropChange forgets a change.
+func (s *Store) DropChange(ctx context.Context, number int64) error {
+	return changed(s.write.ExecContext(ctx, `DELETE FROM changes WHERE number = ?`, number))
+}
+
+const changeColumns = `number, state, body, created_at, updated_at`
+
+func scanChange(scan func(...any) error) (c Change, err error) {
+	var body string
+	var created, updated int64
+	var number int64
+	var state string
+	if err := scan(&number, &state, &body, &created, &updated); err != nil {
+		return c, err
+	}
+	err = json.Unmarshal([]byte(body), &c)
+	c.Number, c.State, c.CreatedAt, c.UpdatedAt = number, state, timeOf(created), timeOf(updated)
+	return c, err
+}
+
+func (s *Store) withDevices(ctx context.Context, changes ...*Change) error {
+	for _, c := range changes {
+		devices, err := list(ctx, s.read, func(r *sql.Rows) (d ChangeDevice, err error) {
+			var device, step, body string
+			if err := r.Scan(&device, &step, &body); err != nil {
+				return d, err
+			}
+			err = json.Unmarshal([]byte(body), &d)
+			d.Device, d.Step = device, step
+			return d, err
+		}, `SELECT device, step, body FROM change_devices WHERE number = ? ORDER BY json_extract(body, '$.order'), device`, c.Number)
+		if err != nil {
+			return err
+		}
+		c.Devices = devices
+	}
+	return nil
+}
+
+// Change returns a change.
+func (s *Store) Change(ctx context.Context, number int64) (Change, error) {
+	c, err := scanChange(s.read.QueryRowContext(ctx, `SELECT `+changeColumns+` FROM changes WHERE number = ?`, number).Scan)
+	if err != nil {
+		return c, one(err)
+	}
+	return c, s.withDevices(ctx, &c)
+}
+
+// ChangeQuery narrows a list of changes.
+type ChangeQuery struct {
+	Device string   // only those that touched it
+	States []string // only those in one of these
+	Limit  int      // at most so many, 100 when 0
+}
+
+// Changes lists changes, the newest first.
+func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
+	if q.Limit <= 0 {
+		q.Limit = 100
+	}
+	states := toJSON(q.States)
+	out, err := list(ctx, s.read, func(r *sql.Rows) (Change, error) { return scanChange(r.Scan) },
+		`SELECT `+changeColumns+` FROM changes
+		WHERE (?1 = 'null' OR state IN (SELECT value FROM json_each(?1)))
+		AND (?2 = '' OR number IN (SELECT number FROM change_devices WHERE device = ?2))
+		ORDER BY number DESC LIMIT ?3`, states, q.Device, q.Limit)
+	if err != nil {
+		return nil, err
+	}
+	refs := make([]*Change, len(out))
+	for i := range out {
+		refs[i] = &out[i]
+	}
+	return out, s.withDevices(ctx, refs...)
+}

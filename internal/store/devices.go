@@ -1,0 +1,187 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+)
+
+// Device is an adopted device as it is kept.
+type Device struct {
+	Name      string
+	Site      string
+	Address   string
+	User      string
+	Secret    []byte // sealed
+	HostKey   string
+	Identity  network.Identity
+	AdoptedAt time.Time
+	AdoptedBy string
+	SeenAt    time.Time
+}
+
+// PutSite makes or changes a site.
+func (s *Store) PutSite(ctx context.Context, site network.Site) error {
+	_, err := s.write.ExecContext(ctx, `INSERT INTO sites (name, title, entry) VALUES (?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET title = excluded.title, entry = excluded.entry`, site.Name, site.Title, site.Entry)
+	return err
+}
+
+// Sites lists the sites by name.
+func (s *Store) Sites(ctx context.Context) ([]network.Site, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (site network.Site, err error) {
+		return site, r.Scan(&site.Name, &site.Title, &site.Entry)
+	}, `SELECT name, title, entry FROM sites ORDER BY name`)
+}
+
+// AddDevice keeps a device; ErrExists tells that its name, address or serial number is taken.
+func (s *Store) AddDevice(ctx context.Context, d Device) error {
+	_, err := s.write.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt))
+	return unique(err)
+}
+
+func unique(err error) error {
+	if err != nil && strings.Contains(err.Error(), "UNIQUE constraint failed") {
+		return fmt.Errorf("%w: %w", ErrExists, err)
+	}
+	return err
+}
+
+// Devices lists all devices by name.
+func (s *Store) Devices(ctx context.Context) ([]Device, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
+		var identity string
+		var adopted, seen int64
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen); err != nil {
+			return d, err
+		}
+		d.AdoptedAt, d.SeenAt = timeOf(adopted), timeOf(seen)
+		return d, json.Unmarshal([]byte(identity), &d.Identity)
+	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at FROM devices ORDER BY name`)
+}
+
+// SetHostKey pins another host key.
+func (s *Store) SetHostKey(ctx context.Context, device, fingerprint string) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET host_key = ? WHERE name = ?`, fingerprint, device))
+}
+
+// Observation is what was read from a device at a time.
+type Observation struct {
+	Device   string
+	At       time.Time
+	Identity *network.Identity // nil: not read this time
+	Config   *network.Config   // nil: not read this time
+	State    network.State
+}
+
+// Observe keeps what was last seen of a device and its ports.
+func (s *Store) Observe(ctx context.Context, o Observation) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if err := changed(tx.ExecContext(ctx, `UPDATE devices SET seen_at = ? WHERE name = ?`, micro(o.At), o.Device)); err != nil {
+			return err
+		}
+		if o.Identity != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE devices SET identity = ? WHERE name = ?`, toJSON(*o.Identity), o.Device); err != nil {
+				return err
+			}
+		}
+		put, err := tx.PrepareContext(ctx, `INSERT INTO ports (device, port, config, state) VALUES (?, ?, ?, ?)
+			ON CONFLICT (device, port) DO UPDATE SET config = coalesce(nullif(excluded.config, ''), config), state = excluded.state`)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = put.Close() }()
+		for port, state := range o.State.Ports {
+			config := ""
+			if o.Config != nil {
+				config = toJSON(o.Config.Ports[port])
+			}
+			if _, err := put.ExecContext(ctx, o.Device, port, config, toJSON(state)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// PortStates returns what was last seen of a device's ports.
+func (s *Store) PortStates(ctx context.Context, device string) (map[string]network.PortState, error) {
+	type row struct {
+		port  string
+		state network.PortState
+	}
+	rows, err := list(ctx, s.read, func(r *sql.Rows) (v row, err error) {
+		var state string
+		if err := r.Scan(&v.port, &state); err != nil {
+			return v, err
+		}
+		return v, json.Unmarshal([]byte(state), &v.state)
+	}, `SELECT port, state FROM ports WHERE device = ?`, device)
+	if err != nil {
+		return nil, err
+	}
+	out := make(map[string]network.PortState, len(rows))
+	for _, v := range rows {
+		out[v.port] = v.state
+	}
+	return out, nil
+}
+
+// Snapshot is a configuration that was seen on a device.
+type Snapshot struct {
+	Device   string
+	TakenAt  time.Time
+	Config   network.Config
+	Document []byte
+}
+
+// AddSnapshot keeps a configuration unless it is the one that was kept last. It reports whether it was new.
+func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (isNew bool, err error) {
+	hash := sha256.Sum256(snap.Document)
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		var last []byte
+		err := tx.QueryRowContext(ctx, `SELECT document FROM snapshots WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT 1`, snap.Device).Scan(&last)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return err
+		}
+		if string(last) == string(hash[:]) {
+			return nil
+		}
+		isNew = true
+		if _, err := tx.ExecContext(ctx, `INSERT INTO documents (hash, content) VALUES (?, ?) ON CONFLICT DO NOTHING`,
+			hash[:], s.enc.EncodeAll(snap.Document, nil)); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document) VALUES (?, ?, ?, ?)`,
+			snap.Device, micro(snap.TakenAt), toJSON(snap.Config), hash[:])
+		return err
+	})
+	return isNew, err
+}
+
+// LastSnapshot returns the configuration of a device that was kept last.
+func (s *Store) LastSnapshot(ctx context.Context, device string) (Snapshot, error) {
+	snap := Snapshot{Device: device}
+	var taken int64
+	var config string
+	var content []byte
+	err := s.read.QueryRowContext(ctx, `SELECT taken_at, config, content FROM snapshots JOIN documents ON hash = document
+		WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT 1`, device).Scan(&taken, &config, &content)
+	if err != nil {
+		return snap, one(err)
+	}
+	snap.TakenAt = timeOf(taken)
+	if snap.Document, err = s.dec.DecodeAll(content, nil); err != nil {
+		return snap, fmt.Errorf("snapshot of %s: %w", device, err)
+	}
+	return snap, json.Unmarshal([]byte(config), &snap.Config)
+}
