@@ -126,6 +126,12 @@ func (w *World) Start(ctx context.Context) error {
 	}
 	w.mu.Lock()
 	w.settle()
+	for _, d := range w.devices { // what is up now has been so since the device came up
+		d.log = nil
+		for _, p := range d.ports {
+			p.changed = d.booted.Add(90 * time.Second)
+		}
+	}
 	w.mu.Unlock()
 	w.wg.Go(func() { w.run(ctx) })
 	return nil

@@ -117,7 +117,7 @@ func (s *server) inventoryRoutes(api huma.API) {
 				}
 				v, _ := s.Fleet.View(d.Name)
 				for _, p := range portsOut(d, v, nameOf) {
-					if finds(in.Q, p.Ref, p.Description, p.Site, p.Mode, vlanWords(p), p.Health, p.Oper, p.MAC, peerWords(p.Peer)) {
+					if finds(in.Q, p.Ref, p.Description, p.Site, p.Mode, vlanWords(p), p.Health, p.MAC, peerWords(p.Peer)) {
 						out = append(out, p)
 					}
 				}

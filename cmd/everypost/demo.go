@@ -1,0 +1,283 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/standin"
+)
+
+// How to sign in to the demo, and to its devices. It is a demo: these are printed.
+const (
+	demoPassword       = "lanterns over the sound"
+	demoDeviceUser     = "fleet"
+	demoDevicePassword = "tidewater-lamp"
+)
+
+var demoPeople = []v1.NewUser{
+	{Name: "ada", FullName: "Ada Quill", Role: "administrator"},
+	{Name: "bram", FullName: "Bram Oar", Role: "operator"},
+	{Name: "isla", FullName: "Isla Reed", Role: "viewer"},
+}
+
+type demoOptions struct {
+	data, listen, control string
+	devicePort            int
+}
+
+func demoCommand() *cobra.Command {
+	var o demoOptions
+	cmd := &cobra.Command{
+		Use: "demo", Short: "Run the service with a simulated terminal of Lantern Sound Ferries", Args: cobra.NoArgs,
+		Long: `Run the service, in a process of its own, beside a simulated terminal: five devices that speak the real protocols on
+loopback addresses. Everything that is done is kept in the data folder. Ctrl-C stops all of it.`,
+		RunE: func(cmd *cobra.Command, _ []string) error { return demo(cmd.Context(), cmd.OutOrStdout(), o) },
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.data, "data", "var/demo", "folder for all that the demo keeps")
+	f.StringVar(&o.listen, "listen", "127.0.0.1:8490", "address of the service")
+	f.IntVar(&o.devicePort, "device-port", 2830, "port on which the simulated devices listen")
+	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
+	fault := &cobra.Command{
+		Use: "fault FAULT TARGET", Short: "Throw a fault at the simulated terminal", Args: cobra.ExactArgs(2),
+		Long:      "Throw a fault at the simulated terminal that runs on this machine. The target is a device, or for cut and mend a port.\n\nFaults: " + faultNames(", "),
+		Example:   "  everypost demo fault cut th-sw-02:1/1/7\n  everypost demo fault mend th-sw-02:1/1/7\n  everypost demo fault refuse-commit th-sw-01",
+		ValidArgs: strings.Fields(faultNames(" ")),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return throw(cmd.Context(), o.control, standin.Order{Fault: standin.Fault(args[0]), Target: args[1]})
+		},
+	}
+	cmd.AddCommand(fault)
+	return cmd
+}
+
+func faultNames(separator string) string {
+	names := make([]string, 0, len(standin.Faults()))
+	for _, f := range standin.Faults() {
+		names = append(names, string(f))
+	}
+	return strings.Join(names, separator)
+}
+
+func throw(ctx context.Context, control string, order standin.Order) error {
+	b, err := json.Marshal(order)
+	if err != nil {
+		return err
+	}
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, "http://"+control+"/", bytes.NewReader(b))
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Content-Type", "application/json")
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return fmt.Errorf("no demo answers at %s: %w", control, errors.Unwrap(err))
+	}
+	defer func() { _ = resp.Body.Close() }()
+	if resp.StatusCode >= 300 {
+		b, _ := io.ReadAll(io.LimitReader(resp.Body, 4096))
+		return errors.New(strings.TrimSpace(string(b)))
+	}
+	return nil
+}
+
+func demo(ctx context.Context, out io.Writer, o demoOptions) error {
+	world, err := demoWorld(o)
+	if err != nil {
+		return err
+	}
+	if err := world.Start(ctx); err != nil {
+		return fmt.Errorf("%w (does another demo run? --device-port and --listen give it other ports)", err)
+	}
+	defer world.Close()
+	l, err := net.Listen("tcp", o.control)
+	if err != nil {
+		return err
+	}
+	control := &http.Server{Handler: world.Control(), ReadHeaderTimeout: 5 * time.Second}
+	go func() { _ = control.Serve(l) }()
+	defer func() { _ = control.Close() }()
+
+	serviceCtx, stop := context.WithCancel(ctx)
+	ended := make(chan error, 1)
+	go func() { ended <- keepServing(serviceCtx, o) }()
+	defer func() { // in this order: the service says good-bye to devices that are still there
+		stop()
+		<-ended
+	}()
+	c := &client.Client{Base: "http://" + o.listen}
+	if err := awaitService(ctx, c.Base, ended); err != nil {
+		return err
+	}
+	if err := furnish(ctx, c, world); err != nil {
+		return err
+	}
+	people := make([]string, len(demoPeople))
+	for i, p := range demoPeople {
+		people[i] = fmt.Sprintf("%s (%s)", p.Name, p.Role)
+	}
+	_, _ = fmt.Fprintf(out, `
+Every Post runs with the terminal of Tern Haven.
+
+  Console    %s
+  Sign in    %s
+  Password   %s
+
+  Command line   everypost login --user ada
+  Cut a cable    everypost demo fault cut th-sw-02:1/1/7      (mend brings it back)
+
+Ctrl-C stops it. What you do is kept in %s.
+`, c.Base, strings.Join(people, ", "), demoPassword, o.data)
+	select {
+	case <-ctx.Done():
+		return nil
+	case err := <-ended:
+		ended <- nil
+		return err
+	}
+}
+
+func demoWorld(o demoOptions) (*standin.World, error) {
+	dir := filepath.Join(o.data, "devices")
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, err
+	}
+	file := func(device string) string { return filepath.Join(dir, device+".xml") }
+	return standin.New(standin.TernHaven(), standin.Options{
+		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort,
+		Load: func(device string) []byte {
+			b, err := os.ReadFile(file(device))
+			if err != nil {
+				return nil // it was never saved
+			}
+			return b
+		},
+		Save: func(device string, config []byte) error {
+			if err := os.WriteFile(file(device)+".new", config, 0o600); err != nil {
+				return err
+			}
+			return os.Rename(file(device)+".new", file(device))
+		},
+	})
+}
+
+// keepServing runs the service in a process of its own, and starts it again when it dies, until ctx ends.
+func keepServing(ctx context.Context, o demoOptions) error {
+	// The kernel sends Pdeathsig when the thread that started the process ends: keep that thread.
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	log, err := os.OpenFile(filepath.Join(o.data, "service.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = log.Close() }()
+	for quick := 0; ; {
+		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"))
+		cmd.Env = append(os.Environ(), "EVERYPOST_FIRST_USER=ada", "EVERYPOST_FIRST_FULL_NAME=Ada Quill", "EVERYPOST_FIRST_PASSWORD="+demoPassword)
+		cmd.Stdout, cmd.Stderr = log, log
+		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+		cmd.Cancel = func() error { return cmd.Process.Signal(syscall.SIGTERM) }
+		cmd.WaitDelay = 15 * time.Second
+		started := time.Now()
+		err := cmd.Run()
+		if ctx.Err() != nil {
+			return nil
+		}
+		if time.Since(started) > 10*time.Second {
+			quick = 0
+		}
+		if quick++; quick > 3 {
+			return fmt.Errorf("the service does not stay up (%v): see %s", err, log.Name())
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(500 * time.Millisecond):
+		}
+	}
+}
+
+func awaitService(ctx context.Context, base string, ended <-chan error) error {
+	ctx, cancel := context.WithTimeout(ctx, 60*time.Second)
+	defer cancel()
+	for {
+		r, err := http.NewRequestWithContext(ctx, http.MethodGet, base+"/readyz", nil)
+		if err != nil {
+			return err
+		}
+		if resp, err := http.DefaultClient.Do(r); err == nil {
+			_ = resp.Body.Close()
+			if resp.StatusCode == http.StatusOK {
+				return nil
+			}
+		}
+		select {
+		case err := <-ended:
+			return err
+		case <-ctx.Done():
+			return fmt.Errorf("the service did not come up: %w", ctx.Err())
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
+}
+
+// furnish makes the people, the site and the devices on the first start, as an administrator would: over the interface.
+func furnish(ctx context.Context, c *client.Client, world *standin.World) error {
+	token, err := c.SignInToken(ctx, v1.TokenSignIn{
+		SignIn:       v1.SignIn{Name: "ada", Password: demoPassword},
+		TokenRequest: v1.TokenRequest{Label: "demo set-up", Days: 1},
+	})
+	if err != nil {
+		return err
+	}
+	c = &client.Client{Base: c.Base, Token: token.Secret}
+	have, err := c.Devices(ctx, "", "")
+	if err != nil {
+		return err
+	}
+	for _, p := range demoPeople[1:] {
+		p.Password = demoPassword
+		var problem *client.Problem
+		if err := c.AddUser(ctx, p); err != nil && !(errors.As(err, &problem) && problem.Type == v1.ProblemExists) {
+			return err
+		}
+	}
+	if err := c.PutSite(ctx, "tern-haven", v1.SiteRequest{Title: "Tern Haven terminal", Entry: "th-edge-01"}); err != nil {
+		return err
+	}
+	for _, name := range world.Devices() {
+		if slices.ContainsFunc(have.Items, func(d v1.Device) bool { return d.Name == name }) {
+			continue
+		}
+		probe, err := c.Probe(ctx, world.Address(name))
+		if err != nil {
+			return err
+		}
+		if _, err := c.Adopt(ctx, v1.Adoption{Address: probe.Address, User: demoDeviceUser, Password: demoDevicePassword, HostKey: probe.HostKey, Site: "tern-haven"}); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,164 @@
+package main
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"golang.org/x/term"
+
+	"example.net/everypost/internal/api/server"
+	"example.net/everypost/internal/console"
+	"example.net/everypost/internal/driver/netconf"
+	"example.net/everypost/internal/service"
+)
+
+type serveOptions struct {
+	listen, data, tlsCert, tlsKey, logLevel, config string
+}
+
+func serveCommand() *cobra.Command {
+	var o serveOptions
+	cmd := &cobra.Command{
+		Use: "serve", Short: "Run the service", Args: cobra.NoArgs,
+		Long: `Run the service: the HTTP interface, the console and the sessions to devices.
+
+Every flag can also be given as a variable (--listen as EVERYPOST_LISTEN) or as a line of a YAML file (listen: ...); a flag
+is stronger than a variable, and a variable stronger than the file. On first start, an administrator is made from
+EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
+		Example: "  everypost serve --data /var/lib/everypost",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if err := fillFlags(cmd.Flags(), o.config); err != nil {
+				return err
+			}
+			return serve(cmd.Context(), o)
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.listen, "listen", "127.0.0.1:8490", "address to listen on; one that is not loopback needs a certificate")
+	f.StringVar(&o.data, "data", "var/everypost", "folder for all that the service keeps")
+	f.StringVar(&o.tlsCert, "tls-cert", "", "file with the certificate (PEM)")
+	f.StringVar(&o.tlsKey, "tls-key", "", "file with its key (PEM)")
+	f.StringVar(&o.logLevel, "log-level", "info", "least level that is logged: debug, info, warn or error")
+	f.StringVar(&o.config, "config", os.Getenv("EVERYPOST_CONFIG"), "YAML file with settings (EVERYPOST_CONFIG)")
+	return cmd
+}
+
+// fillFlags sets the flags that were not given from variables and then from the file.
+func fillFlags(flags *pflag.FlagSet, file string) error {
+	settings := map[string]string{}
+	if file != "" {
+		b, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		if err := yaml.Unmarshal(b, &settings); err != nil {
+			return fmt.Errorf("%s: %w", file, err)
+		}
+	}
+	var errs []error
+	flags.VisitAll(func(f *pflag.Flag) {
+		value, ok := os.LookupEnv("EVERYPOST_" + strings.ToUpper(strings.ReplaceAll(f.Name, "-", "_")))
+		if !ok {
+			value, ok = settings[f.Name]
+		}
+		delete(settings, f.Name)
+		if ok && !f.Changed {
+			errs = append(errs, flags.Set(f.Name, value))
+		}
+	})
+	for name := range settings {
+		errs = append(errs, fmt.Errorf("%s: there is no setting %q", file, name))
+	}
+	return errors.Join(errs...)
+}
+
+func logger(level string) (*slog.Logger, error) {
+	var l slog.Level
+	if err := l.UnmarshalText([]byte(level)); err != nil {
+		return nil, fmt.Errorf("log level %q: there are debug, info, warn and error", level)
+	}
+	o := &slog.HandlerOptions{Level: l}
+	if term.IsTerminal(int(os.Stderr.Fd())) {
+		return slog.New(slog.NewTextHandler(os.Stderr, o)), nil
+	}
+	return slog.New(slog.NewJSONHandler(os.Stderr, o)), nil
+}
+
+func serve(ctx context.Context, o serveOptions) (err error) {
+	log, err := logger(o.logLevel)
+	if err != nil {
+		return err
+	}
+	secure := o.tlsCert != "" || o.tlsKey != ""
+	host, _, err := net.SplitHostPort(o.listen)
+	if err != nil {
+		return fmt.Errorf("--listen %q: write address:port: %w", o.listen, err)
+	}
+	if ip := net.ParseIP(host); !secure && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("--listen %s can be reached from other machines: give --tls-cert and --tls-key, or listen on 127.0.0.1", o.listen)
+	}
+	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: netconf.Connector{}, Log: log})
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, svc.Close()) }()
+	if err := firstUser(ctx, svc, log); err != nil {
+		return err
+	}
+	l, err := net.Listen("tcp", o.listen)
+	if err != nil {
+		return err
+	}
+	h := &http.Server{
+		Handler:           server.New(ctx, svc, server.Options{Version: version, Log: log, Console: console.Files(), Secure: secure}),
+		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),
+	}
+	ended := make(chan error, 1)
+	go func() {
+		if secure {
+			ended <- h.ServeTLS(l, o.tlsCert, o.tlsKey)
+		} else {
+			ended <- h.Serve(l)
+		}
+	}()
+	log.Info("serving", "address", l.Addr().String(), "tls", secure, "data", o.data, "version", version)
+	select {
+	case err := <-ended:
+		return err
+	case <-ctx.Done():
+	}
+	log.Info("stopping")
+	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
+	defer cancel()
+	return h.Shutdown(grace)
+}
+
+// firstUser makes the first administrator.
+func firstUser(ctx context.Context, svc *service.Service, log *slog.Logger) error {
+	has, err := svc.Access.HasUsers(ctx)
+	if err != nil || has {
+		return err
+	}
+	name := os.Getenv("EVERYPOST_FIRST_USER")
+	if name == "" {
+		log.Warn("there is no user yet: set EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD and start again")
+		return nil
+	}
+	if err := svc.Access.AddUser(ctx, name, cmp.Or(os.Getenv("EVERYPOST_FIRST_FULL_NAME"), name), "administrator", os.Getenv("EVERYPOST_FIRST_PASSWORD")); err != nil {
+		return fmt.Errorf("first user: %w", err)
+	}
+	log.Info("made the first administrator", "user", name)
+	return nil
+}

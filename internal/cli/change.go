@@ -1,0 +1,428 @@
+package cli
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+func (a *app) portCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "port", Short: "Set up ports"}
+	var number int64
+	var why string
+	set := &cobra.Command{
+		Use: "set PORT... FIELD=VALUE...", Short: "Put settings of ports into a draft; nothing is sent to a device yet",
+		Long: `Put settings of ports into a draft. Nothing is sent to a device before the draft is checked and pushed.
+
+Fields: description=TEXT, enabled=on|off, mode=access|trunk, vlan=1..4094, native-vlan=1..4094|none,
+trunk-vlans=LIST|none (such as 10,20-25), poe=on|off.`,
+		Example: "  everypost port set th-sw-02:1/1/7 vlan=40 poe=off --why 'printer moves to ticketing'\n  everypost port set th-sw-02:1/1/8 th-sw-02:1/1/9 vlan=40 --change 12",
+		Args:    cobra.MinimumNArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			edits, err := parseEdits(args)
+			if err != nil {
+				return err
+			}
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			var ch v1.Change
+			if number != 0 {
+				ch, err = c.AddEdits(cmd.Context(), number, edits)
+			} else {
+				ch, err = c.MakeChange(cmd.Context(), v1.ChangeRequest{Why: why, Edits: edits})
+			}
+			if err != nil {
+				return err
+			}
+			if a.isData() {
+				return a.data(ch)
+			}
+			a.printDifferences(ch)
+			a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
+			return nil
+		},
+	}
+	set.Flags().Int64Var(&number, "change", 0, "add to this draft instead of making one")
+	set.Flags().StringVar(&why, "why", "", "why the change is made")
+	cmd.AddCommand(set)
+	return cmd
+}
+
+// parseEdits takes ports first and settings after, every setting for every port.
+func parseEdits(args []string) ([]v1.Edit, error) {
+	first := slices.IndexFunc(args, func(s string) bool { return strings.Contains(s, "=") })
+	if first < 0 {
+		return nil, usage("no setting was given: write FIELD=VALUE after the ports, such as vlan=40")
+	}
+	if first == 0 {
+		return nil, usage("no port was given: write device:port before the settings, such as th-sw-02:1/1/7")
+	}
+	var out []v1.Edit
+	for _, s := range args[first:] {
+		field, value, ok := strings.Cut(s, "=")
+		if !ok {
+			return nil, usage("%q stands after the settings and is none: write FIELD=VALUE", s)
+		}
+		for _, port := range args[:first] {
+			out = append(out, v1.Edit{Port: port, Field: field, Value: value})
+		}
+	}
+	return out, nil
+}
+
+func (a *app) changesCommand() *cobra.Command {
+	var device string
+	cmd := &cobra.Command{
+		Use: "changes", Short: "List the changes, the newest first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			list, err := c.Changes(cmd.Context(), device)
+			if err != nil {
+				return err
+			}
+			rows := make([][]string, len(list.Items))
+			for i, ch := range list.Items {
+				what := fmt.Sprintf("%d edits", len(ch.Edits))
+				if len(ch.Edits) == 1 {
+					what = ch.Edits[0].Port + " " + ch.Edits[0].Field + "=" + ch.Edits[0].Value
+				}
+				rows[i] = []string{strconv.FormatInt(ch.Number, 10), a.state(ch.State), what, ch.Why, ch.Owner, a.when(ch.UpdatedAt)}
+			}
+			return a.list(list, []string{"change", "state", "what", "why", "owner", "updated"}, rows, "There are no changes yet. Make one with \"everypost port set\".")
+		},
+	}
+	cmd.Flags().StringVar(&device, "device", "", "only changes that touched this device")
+	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
+	return cmd
+}
+
+func (a *app) changeCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "change", Short: "Look at, check, push, keep or undo a change"}
+	cmd.AddCommand(
+		a.changeAction("show", "Show a change: what it makes different, what was found, how far it is", func(cmd *cobra.Command, c *client.Client, n int64) (v1.Change, error) {
+			return c.Change(cmd.Context(), n)
+		}),
+		a.changeAction("check", "Check a draft on the network as it is", func(cmd *cobra.Command, c *client.Client, n int64) (v1.Change, error) {
+			return c.Check(cmd.Context(), n)
+		}),
+		a.pushCommand(),
+		a.endCommand("keep", "Keep a change that is on trial, for good", "kept"),
+		a.endCommand("undo", "Undo a change that is on trial, everywhere", "undone"),
+		a.discardCommand(),
+	)
+	return cmd
+}
+
+func (a *app) changeAction(name, short string, do func(*cobra.Command, *client.Client, int64) (v1.Change, error)) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " CHANGE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			n, err := changeNumber(args[0])
+			if err != nil {
+				return err
+			}
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			ch, err := do(cmd, c, n)
+			if err != nil {
+				return err
+			}
+			return a.printChange(ch)
+		},
+	}
+}
+
+func changeNumber(s string) (int64, error) {
+	n, err := strconv.ParseInt(s, 10, 64)
+	if err != nil || n < 1 {
+		return 0, usage("%q is not the number of a change; \"everypost changes\" lists them", s)
+	}
+	return n, nil
+}
+
+func (a *app) pushCommand() *cobra.Command {
+	var accept []string
+	var trial time.Duration
+	var keep, noWait bool
+	cmd := &cobra.Command{
+		Use: "push CHANGE", Short: "Push a checked change to its devices, on trial", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		Long: `Push a checked change. Every device checks it first; then each runs it on trial, and goes back by itself unless it is kept
+in time. The command follows the push until the change is on trial, or undone (exit code 6).`,
+		Example: "  everypost change push 12 --trial 2m\n  everypost change push 12 --keep\n  everypost change push 12 --accept management-path:th-sw-02",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			n, err := changeNumber(args[0])
+			if err != nil {
+				return err
+			}
+			if trial < 10*time.Second || trial > time.Hour {
+				return usage("--trial %s: a trial lasts from 10s to 1h", trial)
+			}
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			ch, err := c.Push(cmd.Context(), n, 0, v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second)})
+			if err != nil || noWait {
+				return a.orPrint(ch, err)
+			}
+			ch, err = c.Follow(cmd.Context(), n, a.follower(), func(c v1.Change) bool { return c.State != "pushing" && c.State != "undoing" })
+			if err == nil && keep && ch.State == "on-trial" {
+				if ch, err = c.Keep(cmd.Context(), n); err == nil {
+					ch, err = c.Follow(cmd.Context(), n, a.follower(), atEnd)
+				}
+			}
+			if err != nil {
+				return err
+			}
+			if ch.State == "on-trial" && ch.Deadline != nil {
+				a.say("On trial until %s. Keep it with \"everypost change keep %d\", or undo it with \"everypost change undo %d\".",
+					ch.Deadline.Local().Format("15:04:05"), n, n)
+			}
+			return a.ended(ch, "kept", "on-trial")
+		},
+	}
+	f := cmd.Flags()
+	f.StringSliceVar(&accept, "accept", nil, "accept the finding of this id (may be given again)")
+	f.DurationVar(&trial, "trial", 2*time.Minute, "how long the devices wait to be told to keep it")
+	f.BoolVar(&keep, "keep", false, "keep it as soon as it is on trial and was read back")
+	f.BoolVar(&noWait, "no-wait", false, "return at once")
+	return cmd
+}
+
+func (a *app) orPrint(ch v1.Change, err error) error {
+	if err != nil {
+		return err
+	}
+	return a.printChange(ch)
+}
+
+func atEnd(c v1.Change) bool { return c.State == "kept" || c.State == "undone" || c.State == "failed" }
+
+// ended reports a change that came to rest, as an error unless it is in one of the good states.
+func (a *app) ended(ch v1.Change, good ...string) error {
+	if a.isData() {
+		if err := a.data(ch); err != nil {
+			return err
+		}
+	}
+	if slices.Contains(good, ch.State) {
+		if ch.Outcome != "" {
+			a.say("Change %d is %s. %s", ch.Number, ch.State, ch.Outcome)
+		}
+		return nil
+	}
+	return &codedError{ExitUndone, fmt.Errorf("change %d is %s. %s", ch.Number, ch.State, ch.Outcome)}
+}
+
+// follower prints the steps of a change as they come.
+func (a *app) follower() func(v1.Change) {
+	seen := -1
+	return func(c v1.Change) {
+		if seen < 0 { // what happened before we came is told by "change show"
+			seen = 0
+			for i, l := range c.Log {
+				if strings.HasPrefix(l.Text, "push started") {
+					seen = i
+				}
+			}
+		}
+		for _, l := range c.Log[min(seen, len(c.Log)):] {
+			a.say("%s  %s", l.At.Local().Format("15:04:05"), l.Text)
+		}
+		seen = len(c.Log)
+	}
+}
+
+func (a *app) endCommand(name, short, good string) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " CHANGE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			n, err := changeNumber(args[0])
+			if err != nil {
+				return err
+			}
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			if name == "keep" {
+				_, err = c.Keep(cmd.Context(), n)
+			} else {
+				_, err = c.Undo(cmd.Context(), n)
+			}
+			if err != nil {
+				return err
+			}
+			ch, err := c.Follow(cmd.Context(), n, func(v1.Change) {}, atEnd)
+			if err != nil {
+				return err
+			}
+			return a.ended(ch, good)
+		},
+	}
+}
+
+func (a *app) discardCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "discard CHANGE", Short: "Throw a draft away", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			n, err := changeNumber(args[0])
+			if err != nil {
+				return err
+			}
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := c.Discard(cmd.Context(), n); err != nil {
+				return err
+			}
+			a.say("Draft %d was thrown away.", n)
+			return nil
+		},
+	}
+}
+
+func (a *app) completeChanges(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	c, err := a.client()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	list, err := c.Changes(cmd.Context(), "")
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveError
+	}
+	out := make([]string, len(list.Items))
+	for i, ch := range list.Items {
+		out[i] = fmt.Sprintf("%d\t%s, %s", ch.Number, ch.State, ch.Why)
+	}
+	return out, cobra.ShellCompDirectiveNoFileComp
+}
+
+func (a *app) state(s string) string {
+	if a.format == "csv" {
+		return s
+	}
+	switch s {
+	case "on-trial", "pushing", "keeping", "undoing":
+		return a.paint(text.FgMagenta, "⧗ "+s)
+	case "kept":
+		return a.paint(text.FgGreen, "● "+s)
+	case "failed":
+		return a.paint(text.FgRed, "▼ "+s)
+	}
+	return "○ " + s
+}
+
+func (a *app) printChange(ch v1.Change) error {
+	switch a.format {
+	case "json", "yaml":
+		return a.data(ch)
+	case "csv":
+		return a.list(ch, []string{"port", "field", "before", "after"}, differenceRows(ch), "")
+	}
+	p := func(format string, args ...any) { _, _ = fmt.Fprintf(a.out, format+"\n", args...) }
+	p("Change %d   %s   by %s, %s", ch.Number, a.state(ch.State), ch.Owner, ch.CreatedAt.Local().Format("2006-01-02 15:04"))
+	if ch.Why != "" {
+		p("%s", ch.Why)
+	}
+	if ch.Outcome != "" {
+		p("%s", ch.Outcome)
+	}
+	p("")
+	a.printDifferences(ch)
+	if len(ch.Devices) > 0 {
+		p("\nDevices, in the order in which they run it")
+		for _, d := range ch.Devices {
+			p("  %-12s %-10s %s", d.Device, d.Step, d.Said)
+		}
+	}
+	a.printFindings(ch)
+	p("\nRecord")
+	for _, l := range ch.Log {
+		p("  %s  %s", l.At.Local().Format("15:04:05"), l.Text)
+	}
+	return nil
+}
+
+func (a *app) printFindings(ch v1.Change) {
+	if ch.State == "draft" {
+		a.say("\nNot checked yet: \"everypost change check %d\".", ch.Number)
+		return
+	}
+	p := func(format string, args ...any) { _, _ = fmt.Fprintf(a.out, format+"\n", args...) }
+	if len(ch.Findings) == 0 {
+		p("\nThe guards found nothing.")
+		return
+	}
+	p("\nFindings")
+	for _, f := range ch.Findings {
+		c := map[string]text.Color{"stop": text.FgRed, "warn": text.FgYellow}[f.Level]
+		p("  %s  %s", a.paint(c, strings.ToUpper(f.Level)), f.What)
+		p("        %s", f.Why)
+		p("        %s", f.Remedy)
+		if len(f.Fix) > 0 {
+			p("        everypost port set --change %d %s", ch.Number, fixText(f.Fix))
+		}
+		if f.Level == "warn" {
+			p("        accept with --accept %s", f.ID)
+		}
+	}
+}
+
+// fixText writes a fix as arguments of port set, where one command can say it.
+func fixText(fix []v1.Edit) string {
+	var parts []string
+	for i, e := range fix {
+		if i > 0 && e.Port != fix[0].Port {
+			return strings.Join(parts, " ") + " (and the same for " + e.Port + ")"
+		}
+		if i == 0 {
+			parts = append(parts, e.Port)
+		}
+		parts = append(parts, e.Field+"="+e.Value)
+	}
+	return strings.Join(parts, " ")
+}
+
+func differenceRows(ch v1.Change) [][]string {
+	rows := make([][]string, len(ch.Differences))
+	for i, d := range ch.Differences {
+		rows[i] = []string{d.Port, d.Field, d.Before, d.After}
+	}
+	return rows
+}
+
+func (a *app) printDifferences(ch v1.Change) {
+	if len(ch.Differences) == 0 {
+		a.say("It makes no difference: everything is already as it says.")
+		return
+	}
+	rows := differenceRows(ch)
+	for _, r := range rows {
+		r[2], r[3] = a.paint(text.FgRed, orNothing(r[2])), a.paint(text.FgGreen, orNothing(r[3]))
+	}
+	a.table([]string{"port", "field", "before", "after"}, rows)
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "-"
+	}
+	return s
+}
