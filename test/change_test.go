@@ -183,7 +183,7 @@ func TestCutCableIsSeenWithinASecond(t *testing.T) {
 	}
 	d, err := r.Device(t.Context(), "th-sw-02")
 	require.NoError(t, err)
-	for _, p := range d.Ports {
+	for _, p := range d.PortList {
 		if p.Ref == printer {
 			assert.Equal(t, "down", p.Oper)
 		}

@@ -77,7 +77,7 @@ func (a *app) deviceCommand() *cobra.Command {
 			case "json", "yaml":
 				return a.data(d)
 			case "csv":
-				return a.printPorts(v1.List[v1.Port]{Items: d.Ports, Total: len(d.Ports)})
+				return a.printPorts(v1.List[v1.Port]{Items: d.PortList, Total: len(d.PortList)})
 			}
 			a.printDevice(d)
 			return nil
@@ -99,10 +99,10 @@ func (a *app) printDevice(d v1.DeviceDetail) {
 	p("  serial      %-24s firmware   %s", d.Serial, d.Firmware)
 	p("  address     %-24s management %s", d.Address, orDash(d.ManagementVLAN, "VLAN "))
 	p("  booted      %-24s seen       %s", ago(d.BootedAt)+" ago", sinceNow(d.SeenAt))
-	p("  ports up    %-24s %s", fmt.Sprintf("%d of %d", d.Device.Ports.Well, d.Device.Ports.Total), powerLine(d.Power))
+	p("  ports up    %-24s %s", fmt.Sprintf("%d of %d", d.Ports.Well, d.Ports.Total), powerLine(d.Power))
 	p("  host key    %s", d.HostKey)
 	first := true
-	for _, port := range d.Ports {
+	for _, port := range d.PortList {
 		if port.Peer == nil {
 			continue
 		}
@@ -145,7 +145,7 @@ func watts(mw int) string { return strconv.FormatFloat(float64(mw)/1000, 'f', 1,
 // face draws the front of a device: groups of ports beside each other, with the number above or below the shape.
 func (a *app) face(d v1.DeviceDetail) string {
 	health := map[string]string{}
-	for _, p := range d.Ports {
+	for _, p := range d.PortList {
 		health[p.Port] = p.Health
 	}
 	groups := map[int][]v1.FacePort{}

@@ -211,7 +211,7 @@ func (s *server) device(ctx context.Context, name string) (v1.DeviceDetail, erro
 	}
 	v, _ := s.Fleet.View(name)
 	ports := portsOut(kept[i], v, s.nameOf())
-	out := v1.DeviceDetail{Device: deviceOut(kept[i], v, ports), Ports: ports, Face: []v1.FacePort{}, VLANs: []v1.VLAN{}}
+	out := v1.DeviceDetail{Device: deviceOut(kept[i], v, ports), PortList: ports, Face: []v1.FacePort{}, VLANs: []v1.VLAN{}}
 	for _, f := range network.FaceOf(out.Model, v.Config.PortNames()).Ports {
 		out.Face = append(out.Face, v1.FacePort{Port: f.Port, Label: f.Label, Kind: string(f.Kind), Column: f.Column, Row: f.Row, Group: f.Group})
 	}

@@ -30,6 +30,8 @@ const maxBody = 4 << 20 // bytes
 const csp = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; " +
 	"connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 
+func init() { huma.DefaultArrayNullable = false } // our lists are empty, never null
+
 type server struct {
 	*service.Service
 	opts    Options

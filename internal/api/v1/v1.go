@@ -139,9 +139,9 @@ type Power struct {
 // DeviceDetail is a device with its front and ports.
 type DeviceDetail struct {
 	Device
-	Face  []FacePort `json:"face"`
-	Ports []Port     `json:"port_list"`
-	VLANs []VLAN     `json:"vlans"`
+	Face     []FacePort `json:"face"`
+	PortList []Port     `json:"port_list"`
+	VLANs    []VLAN     `json:"vlans"`
 }
 
 // VLAN is a VLAN as a device knows it.

@@ -1,0 +1,194 @@
+import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { toast } from "sonner";
+import { api, type Change, type Edit, type Person, Problem, setPerson, take } from "./client";
+
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 60_000, // the event stream tells what is old before that
+      retry: (n, e) => !(e instanceof Problem && e.status >= 400 && e.status < 500) && n < 2,
+      refetchOnWindowFocus: false,
+    },
+  },
+});
+
+export const keys = {
+  me: ["me"] as const,
+  sites: ["sites"] as const,
+  devices: ["devices"] as const,
+  device: (name: string) => ["device", name] as const,
+  configuration: (name: string) => ["configuration", name] as const,
+  ports: ["ports"] as const,
+  changes: ["changes"] as const,
+  events: ["events"] as const,
+};
+
+export function useMe() {
+  return useQuery({
+    queryKey: keys.me,
+    queryFn: async (): Promise<Person | null> => {
+      try {
+        const p = await take(api.GET("/api/v1/session"));
+        setPerson(p);
+        return p;
+      } catch (e) {
+        if (e instanceof Problem && e.status === 401) return null;
+        throw e;
+      }
+    },
+  });
+}
+
+export function useSignIn() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { name: string; password: string }) => take(api.POST("/api/v1/session", { body })),
+    onSuccess: (p) => {
+      setPerson(p);
+      qc.setQueryData(keys.me, p);
+    },
+  });
+}
+
+export function useSignOut() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: () => take(api.DELETE("/api/v1/session")),
+    onSettled: () => {
+      setPerson(null);
+      qc.clear();
+      qc.setQueryData(keys.me, null);
+    },
+  });
+}
+
+export const useSites = () => useQuery({ queryKey: keys.sites, queryFn: () => take(api.GET("/api/v1/sites")) });
+
+export const useDevices = (q = "") =>
+  useQuery({
+    queryKey: [...keys.devices, q],
+    queryFn: () => take(api.GET("/api/v1/devices", { params: { query: { q } } })),
+    placeholderData: (old) => old,
+  });
+
+export const useDevice = (name: string) =>
+  useQuery({
+    queryKey: keys.device(name),
+    queryFn: () => take(api.GET("/api/v1/devices/{name}", { params: { path: { name } } })),
+  });
+
+export const useConfiguration = (name: string) =>
+  useQuery({
+    queryKey: keys.configuration(name),
+    queryFn: () =>
+      take<unknown>(
+        api.GET("/api/v1/devices/{name}/configuration", { params: { path: { name } }, parseAs: "text" }),
+      ).then(String),
+  });
+
+export const usePorts = (q: string) =>
+  useQuery({
+    queryKey: [...keys.ports, q],
+    queryFn: () => take(api.GET("/api/v1/ports", { params: { query: { q, limit: 10_000 } } })),
+    placeholderData: (old) => old,
+  });
+
+export const useEvents = (limit: number) =>
+  useQuery({
+    queryKey: [...keys.events, limit],
+    queryFn: () => take(api.GET("/api/v1/event-log", { params: { query: { limit } } })),
+  });
+
+export const useChanges = () =>
+  useQuery({
+    queryKey: keys.changes,
+    queryFn: () => take(api.GET("/api/v1/changes", { params: { query: { limit: 50 } } })),
+  });
+
+export const useDeviceChanges = (device: string) =>
+  useQuery({
+    queryKey: [...keys.changes, device],
+    queryFn: () => take(api.GET("/api/v1/changes", { params: { query: { device, limit: 100 } } })),
+  });
+
+/** Open drafts first, then what is under way: what the tray is about. */
+export const isOpen = (c: Change) => c.state !== "kept" && c.state !== "undone" && c.state !== "failed";
+export const isDraft = (c: Change) => c.state === "draft" || c.state === "checked";
+
+function useChangeMutation<T>(f: (arg: T) => Promise<Change>) {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: f,
+    onSuccess: () => qc.invalidateQueries({ queryKey: keys.changes }),
+    onError: (e) => {
+      toast.error(e.message);
+      void qc.invalidateQueries({ queryKey: keys.changes });
+    },
+  });
+}
+
+const at = (number: number) => ({ params: { path: { number } } });
+
+/** Adds edits to a draft, or makes one of them. */
+export const useAddEdits = () =>
+  useChangeMutation(({ draft, edits }: { draft?: number; edits: Edit[] }) =>
+    draft
+      ? take(api.POST("/api/v1/changes/{number}/edits", { ...at(draft), body: { edits } }))
+      : take(api.POST("/api/v1/changes", { body: { edits } })),
+  );
+
+export const useTakeOut = () =>
+  useChangeMutation(({ number, port, field }: { number: number; port: string; field: string }) =>
+    take(api.DELETE("/api/v1/changes/{number}/edits", { params: { path: { number }, query: { port, field } } })),
+  );
+
+export const useExplain = () =>
+  useChangeMutation(({ number, why }: { number: number; why: string }) =>
+    take(api.PUT("/api/v1/changes/{number}/why", { ...at(number), body: { why } })),
+  );
+
+export const useCheck = () =>
+  useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/check", at(number))));
+
+export const usePush = () =>
+  useChangeMutation(({ change, accept, seconds }: { change: Change; accept: string[]; seconds: number }) =>
+    take(
+      api.POST("/api/v1/changes/{number}/push", {
+        params: { path: { number: change.number }, header: { "If-Match": `"${change.revision}"` } },
+        body: { accept, trial_seconds: seconds },
+      }),
+    ),
+  );
+
+export const useKeep = () =>
+  useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/keep", at(number))));
+
+export const useUndo = () =>
+  useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/undo", at(number))));
+
+export function useDiscard() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: (number: number) => take(api.DELETE("/api/v1/changes/{number}", at(number))),
+    onSuccess: () => qc.invalidateQueries({ queryKey: keys.changes }),
+    onError: (e) => toast.error(e.message),
+  });
+}
+
+export const useProbe = () =>
+  useMutation({ mutationFn: (address: string) => take(api.POST("/api/v1/host-keys", { body: { address } })) });
+
+export function useAdopt() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: (body: {
+      address: string;
+      user: string;
+      password: string;
+      host_key: string;
+      site: string;
+      name?: string;
+    }) => take(api.POST("/api/v1/devices", { body })),
+    onSuccess: () => qc.invalidateQueries(),
+  });
+}

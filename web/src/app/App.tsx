@@ -1,0 +1,52 @@
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes } from "react-router";
+import { Toaster } from "sonner";
+import { useMe } from "../api/queries";
+import { DevicePage } from "../features/devices/DevicePage";
+import { DevicesPage } from "../features/devices/DevicesPage";
+import { PortsPage } from "../features/ports/PortsPage";
+import { SignInPage } from "../features/signin/SignInPage";
+import { WatchPage } from "../features/watch/WatchPage";
+import { Empty, Failure } from "../ui/controls";
+import { Frame } from "./Frame";
+
+const ChangesPage = lazy(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
+
+export function App() {
+  const me = useMe();
+  if (me.isPending) return null;
+  if (me.isError) return <Failure error={me.error} retry={() => void me.refetch()} />;
+  return (
+    <>
+      {me.data ? (
+        <Frame me={me.data}>
+          <Suspense>
+            <Routes>
+              <Route path="/" element={<Navigate to="/watch" replace />} />
+              <Route path="/watch" element={<WatchPage />} />
+              <Route path="/devices" element={<DevicesPage me={me.data} />} />
+              <Route path="/devices/:name" element={<DevicePage me={me.data} />} />
+              <Route path="/ports" element={<PortsPage me={me.data} />} />
+              <Route path="/changes" element={<ChangesPage />} />
+              <Route
+                path="*"
+                element={
+                  <Empty title="There is nothing at this address">
+                    Choose an area on the left, or press Ctrl-K and type where to go.
+                  </Empty>
+                }
+              />
+            </Routes>
+          </Suspense>
+        </Frame>
+      ) : (
+        <SignInPage />
+      )}
+      <Toaster
+        position="bottom-center"
+        closeButton
+        toastOptions={{ className: "!bg-raised !text-ink !border-rule !font-sans" }}
+      />
+    </>
+  );
+}

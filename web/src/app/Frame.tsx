@@ -1,0 +1,245 @@
+import { clsx } from "clsx";
+import { Activity, Cable, CircleHelp, PanelRight, Search, ServerCog } from "lucide-react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { Link, NavLink } from "react-router";
+import type { Person } from "../api/client";
+import { isOpen, useChanges, useDevices, usePorts } from "../api/queries";
+import { useLive, useStream } from "../api/stream";
+import { DraftTray } from "../features/changes/DraftTray";
+import { Button, Modal } from "../ui/controls";
+import { Shape } from "../ui/health";
+import { WordMark } from "../ui/kinds";
+import { span, useNow } from "../ui/time";
+import { Palette } from "./Palette";
+import { useKept, useView } from "./view";
+
+const areas = [
+  { path: "/watch", name: "Watch", icon: Activity },
+  { path: "/devices", name: "Devices", icon: ServerCog },
+  { path: "/ports", name: "Ports", icon: Cable },
+];
+
+export function Frame({ me, children }: { me: Person; children: ReactNode }) {
+  useStream(true);
+  const [tray, setTray] = useView("tray");
+  const [palette, setPalette] = useState(false);
+  const [help, setHelp] = useState(false);
+  const scope = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
+        e.preventDefault();
+        setPalette((p) => !p);
+        return;
+      }
+      const typing = e.target instanceof HTMLElement && e.target.closest("input, textarea, select, [role=dialog]");
+      if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (e.key === "/") {
+        e.preventDefault();
+        scope.current?.focus();
+      } else if (e.key === "?") setHelp(true);
+      else if (e.key === "d") setTray(tray ? "" : "open");
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [tray, setTray]);
+  return (
+    <div className="grid h-full grid-cols-[auto_minmax(0,1fr)_auto] grid-rows-[44px_minmax(0,1fr)_26px]">
+      <a href="#main" className="absolute -top-10 left-2 z-50 bg-panel px-2 py-1 focus:top-2">
+        Skip to the page
+      </a>
+      <header className="col-span-3 flex items-center gap-4 border-b border-rule bg-panel px-3">
+        <Link to="/watch" className="w-[132px] shrink-0 text-lg text-ink hover:no-underline">
+          <WordMark />
+        </Link>
+        <ScopeLine input={scope} />
+        <Button kind="quiet" onClick={() => setPalette(true)} title="Go anywhere, do anything (Ctrl-K)">
+          <Search size={15} aria-hidden /> <span className="max-md:sr-only">Find and do</span>
+          <kbd className="rounded-sm border border-rule px-1 font-mono text-xs max-md:hidden">Ctrl K</kbd>
+        </Button>
+        <Button kind="quiet" onClick={() => setHelp(true)} aria-label="Keys of this page" title="Keys of this page (?)">
+          <CircleHelp size={16} />
+        </Button>
+      </header>
+      <Rail />
+      <main id="main" className="min-w-0 overflow-auto p-3">
+        {children}
+      </main>
+      <DraftTray me={me} open={tray !== ""} />
+      {!tray && <TrayHandle onOpen={() => setTray("open")} />}
+      <LiveLine me={me} />
+      <Palette me={me} open={palette} onOpenChange={setPalette} />
+      <Keys open={help} onOpenChange={setHelp} />
+    </div>
+  );
+}
+
+function Rail() {
+  const kept = useKept();
+  const devices = useDevices();
+  const away = devices.data?.items.filter((d) => d.health === "down").length ?? 0;
+  return (
+    <nav aria-label="Areas" className="row-start-2 w-[156px] border-r border-rule bg-panel py-2 max-md:w-12">
+      {areas.map(({ path, name, icon: Icon }) => (
+        <NavLink
+          key={path}
+          to={kept(path)}
+          className={({ isActive }) =>
+            clsx(
+              "flex h-8 items-center gap-2.5 border-l-[3px] px-3 hover:bg-ground hover:no-underline",
+              isActive ? "border-accent bg-buff font-semibold text-buff-ink" : "border-transparent text-ink",
+            )
+          }
+        >
+          <Icon size={16} aria-hidden />
+          <span className="grow max-md:sr-only">{name}</span>
+          {path === "/watch" && away > 0 && (
+            <span
+              className="inline-flex items-center gap-1 text-xs font-semibold text-down"
+              title={`${away} devices are down`}
+            >
+              <Shape state="down" size={9} /> {away}
+              <span className="sr-only">devices down</span>
+            </span>
+          )}
+        </NavLink>
+      ))}
+    </nav>
+  );
+}
+
+/** One filter that narrows every page. It stands in the address, and follows what is typed after a moment. */
+function ScopeLine({ input }: { input: React.RefObject<HTMLInputElement | null> }) {
+  const [q, setQ] = useView("q");
+  const [text, setText] = useState(q);
+  const typed = useRef(q);
+  useEffect(() => {
+    if (q !== typed.current) {
+      typed.current = q;
+      setText(q);
+    }
+  }, [q]);
+  useEffect(() => {
+    if (text === q) return;
+    const t = window.setTimeout(() => {
+      typed.current = text;
+      setQ(text);
+    }, 200);
+    return () => window.clearTimeout(t);
+  }, [text, q, setQ]);
+  const devices = useDevices(q);
+  const ports = usePorts(q);
+  return (
+    <div className="flex min-w-0 max-w-2xl grow items-center gap-2 rounded-sm border border-rule bg-raised px-2 focus-within:border-accent">
+      <span className="text-xs font-semibold text-soft">Scope</span>
+      <input
+        ref={input}
+        aria-label="Scope: words that narrow every page"
+        placeholder="everything — type words such as switch, camera, vlan40, down"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === "Escape") {
+            setText("");
+            e.currentTarget.blur();
+          }
+        }}
+        className="h-7 min-w-0 grow bg-transparent font-mono text-sm outline-none placeholder:font-sans placeholder:text-soft"
+      />
+      <span className="whitespace-nowrap text-xs text-soft max-md:hidden" aria-live="polite">
+        {devices.data?.items.length ?? "–"} devices, {ports.data?.total ?? "–"} ports
+      </span>
+      {text && (
+        <button type="button" className="text-xs text-accent" onClick={() => setText("")}>
+          clear
+        </button>
+      )}
+    </div>
+  );
+}
+
+function TrayHandle({ onOpen }: { onOpen: () => void }) {
+  const changes = useChanges();
+  const open = changes.data?.items.filter(isOpen) ?? [];
+  const trial = open.some((c) => c.state !== "draft" && c.state !== "checked");
+  return (
+    <aside className="col-start-3 row-start-2 border-l border-rule bg-panel" aria-label="Draft tray">
+      <button
+        type="button"
+        onClick={onOpen}
+        title="Open the draft tray (d)"
+        className="flex h-full w-10 flex-col items-center gap-2 pt-3 text-soft hover:bg-ground hover:text-ink"
+      >
+        <PanelRight size={17} aria-hidden />
+        <span className="sr-only">Open the draft tray</span>
+        {open.length > 0 && (
+          <span
+            className={clsx(
+              "flex h-5 min-w-5 items-center justify-center rounded-full px-1 text-xs font-semibold",
+              "bg-accent text-on-accent",
+            )}
+          >
+            {open.length}
+            <span className="sr-only">open changes</span>
+          </span>
+        )}
+        {trial && <Shape state="trial" size={14} />}
+        <span className="text-xs font-medium [writing-mode:vertical-rl]">Drafts</span>
+      </button>
+    </aside>
+  );
+}
+
+function LiveLine({ me }: { me: Person }) {
+  const live = useLive();
+  const now = useNow();
+  const words = {
+    live: { state: "well", text: "Live" },
+    connecting: { state: "unknown", text: "Connecting" },
+    stale: { state: "down", text: `No word from the service for ${span(now - live.since)}: what is shown may be old` },
+  }[live.state];
+  return (
+    <footer className="col-span-3 flex items-center gap-4 border-t border-rule bg-panel px-3 text-xs text-soft">
+      <span className="inline-flex items-center gap-1.5" role="status">
+        <Shape state={words.state} size={10} /> {words.text}
+      </span>
+      <span className="grow" />
+      <span>
+        {me.full_name} · {me.role}
+      </span>
+      <span className="font-mono">{me.version}</span>
+    </footer>
+  );
+}
+
+const keysOf: [string, string][] = [
+  ["/", "go to the scope line"],
+  ["Ctrl K", "go anywhere, do anything"],
+  ["d", "open or close the draft tray"],
+  ["Esc", "close, or let go of what is selected"],
+  ["Shift + click", "select ports from one to another on a face or in a table"],
+  ["Ctrl + click", "add a port to the selection or take it out"],
+  ["?", "this list"],
+];
+
+function Keys({ open, onOpenChange }: { open: boolean; onOpenChange: (o: boolean) => void }) {
+  return (
+    <Modal
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Keys"
+      description="They work wherever no text is being typed."
+    >
+      <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-1.5">
+        {keysOf.map(([k, what]) => (
+          <div key={k} className="contents">
+            <dt>
+              <kbd className="rounded-sm border border-rule bg-ground px-1.5 font-mono text-sm">{k}</kbd>
+            </dt>
+            <dd>{what}</dd>
+          </div>
+        ))}
+      </dl>
+    </Modal>
+  );
+}

@@ -1,0 +1,137 @@
+import { Command } from "cmdk";
+import { Dialog } from "radix-ui";
+import { type ReactNode, useMemo, useState } from "react";
+import { useNavigate } from "react-router";
+import type { Person } from "../api/client";
+import { isOpen, useChanges, useDevices, useSignOut } from "../api/queries";
+import { HealthMark } from "../ui/health";
+import { KindIcon } from "../ui/kinds";
+import { setTheme } from "./theme";
+import { useKept } from "./view";
+
+type Item = { id: string; words: string; group: string; show: ReactNode; run: () => void };
+
+/**
+ * Go anywhere, do anything, by name. It filters by itself and holds the chosen item, so that what assistive technology is
+ * told to be active is always there.
+ */
+export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean; onOpenChange: (o: boolean) => void }) {
+  const [text, setText] = useState("");
+  const [value, setValue] = useState("");
+  const navigate = useNavigate();
+  const kept = useKept();
+  const devices = useDevices();
+  const changes = useChanges();
+  const signOut = useSignOut();
+  const items = useMemo<Item[]>(() => {
+    const go = (path: string) => () => navigate(path);
+    const out: Item[] = [
+      { id: "watch", words: "watch what needs attention", group: "Go to", show: "Watch", run: go(kept("/watch")) },
+      { id: "devices", words: "devices", group: "Go to", show: "Devices", run: go(kept("/devices")) },
+      { id: "ports", words: "ports", group: "Go to", show: "Ports", run: go(kept("/ports")) },
+      { id: "changes", words: "changes history", group: "Go to", show: "Changes", run: go(kept("/changes")) },
+    ];
+    if (me.rights.includes("operate"))
+      out.push({
+        id: "adopt",
+        words: "adopt add device",
+        group: "Do",
+        show: "Adopt a device",
+        run: go("/devices?adopt=1"),
+      });
+    for (const t of ["light", "dark", "system"] as const)
+      out.push({
+        id: `theme-${t}`,
+        words: `theme ${t} night chart colours`,
+        group: "Do",
+        show: `Theme: ${t === "system" ? "as the system has it" : t === "dark" ? "night chart" : "light"}`,
+        run: () => setTheme(t),
+      });
+    out.push({ id: "sign-out", words: "sign out log out", group: "Do", show: "Sign out", run: () => signOut.mutate() });
+    for (const c of changes.data?.items.filter(isOpen) ?? [])
+      out.push({
+        id: `change-${c.number}`,
+        words: `change draft ${c.number} ${c.why}`,
+        group: "Open changes",
+        show: `Change ${c.number}, ${c.state}${c.why ? `: ${c.why}` : ""}`,
+        run: go(`${window.location.pathname}?tray=${c.number}`),
+      });
+    for (const d of devices.data?.items ?? [])
+      out.push({
+        id: `device-${d.name}`,
+        words: `${d.name} ${d.kind} ${d.maker} ${d.model} ${d.serial} ${d.address}`,
+        group: "Devices",
+        show: (
+          <>
+            <KindIcon kind={d.kind} size={16} /> <span className="font-mono">{d.name}</span>
+            <span className="text-soft">
+              {d.maker} {d.model}
+            </span>
+            <span className="ml-auto">
+              <HealthMark state={d.health} />
+            </span>
+          </>
+        ),
+        run: go(`/devices/${d.name}`),
+      });
+    return out;
+  }, [me, devices.data, changes.data, navigate, kept, signOut]);
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = items.filter((i) => words.every((w) => i.words.toLowerCase().includes(w))).slice(0, 50);
+  const chosen = found.some((i) => i.id === value) ? value : (found[0]?.id ?? "");
+  const groups = [...new Set(found.map((i) => i.group))];
+  return (
+    <Dialog.Root
+      open={open}
+      onOpenChange={(o) => {
+        setText("");
+        onOpenChange(o);
+      }}
+    >
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed left-1/2 top-24 z-50 w-[92vw] max-w-xl -translate-x-1/2 overflow-hidden rounded border border-rule bg-panel shadow-xl"
+        >
+          <Dialog.Title className="sr-only">Find and do</Dialog.Title>
+          <Command label="Find and do" shouldFilter={false} value={chosen} onValueChange={setValue} loop>
+            <Command.Input
+              value={text}
+              onValueChange={setText}
+              placeholder="Type a device, an area, or something to do"
+              className="h-11 w-full border-b border-rule bg-transparent px-4 outline-none placeholder:text-soft"
+            />
+            <Command.List className="max-h-[50vh] overflow-auto p-1.5" label="What was found">
+              {found.length === 0 && <p className="px-3 py-6 text-center text-soft">Nothing goes by these words.</p>}
+              {groups.map((g) => (
+                <Command.Group
+                  key={g}
+                  heading={g}
+                  className="[&_[cmdk-group-heading]]:px-2.5 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:font-semibold [&_[cmdk-group-heading]]:text-soft"
+                >
+                  {found
+                    .filter((i) => i.group === g)
+                    .map((i) => (
+                      <Command.Item
+                        key={i.id}
+                        value={i.id}
+                        onSelect={() => {
+                          onOpenChange(false);
+                          setText("");
+                          i.run();
+                        }}
+                        className="flex h-8 items-center gap-2 rounded-sm px-2.5 data-[selected=true]:bg-buff data-[selected=true]:text-buff-ink"
+                      >
+                        {i.show}
+                      </Command.Item>
+                    ))}
+                </Command.Group>
+              ))}
+            </Command.List>
+          </Command>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

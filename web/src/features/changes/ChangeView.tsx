@@ -1,0 +1,398 @@
+import { clsx } from "clsx";
+import { ArrowRight, X } from "lucide-react";
+import { useEffect, useState } from "react";
+import type { Change, Finding, Person } from "../../api/client";
+import {
+  isDraft,
+  useAddEdits,
+  useCheck,
+  useDiscard,
+  useExplain,
+  useKeep,
+  usePush,
+  useTakeOut,
+  useUndo,
+} from "../../api/queries";
+import { Button, Field, inputClass, Modal } from "../../ui/controls";
+import { changeShape, HealthMark, Shape } from "../../ui/health";
+import { Ago, clock, useNow } from "../../ui/time";
+
+export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: () => void }) {
+  const [accepted, setAccepted] = useState<string[]>([]);
+  const may = me.rights.includes("change");
+  return (
+    <article className="grid gap-3 p-3">
+      <header>
+        <div className="flex items-baseline gap-3">
+          <h3 className="text-lg font-semibold">Change {c.number}</h3>
+          <HealthMark state={changeShape(c.state)} word={c.state} />
+          <span className="grow" />
+          <span className="text-sm text-soft">
+            {c.owner}, <Ago at={c.created_at} />
+          </span>
+        </div>
+        <Why c={c} editable={may && isDraft(c)} />
+      </header>
+      {c.outcome && (
+        <p
+          role="status"
+          className={clsx(
+            "rounded border-l-4 bg-ground px-3 py-2",
+            c.state === "kept" ? "border-well" : "border-accent",
+          )}
+        >
+          {c.outcome}
+        </p>
+      )}
+      <Progress c={c} may={may} />
+      <Differences c={c} editable={may && isDraft(c)} />
+      <Findings c={c} may={may} accepted={accepted} setAccepted={setAccepted} />
+      {may && isDraft(c) && <DraftActions c={c} accepted={accepted} onGone={onGone} />}
+      <Record c={c} />
+    </article>
+  );
+}
+
+function Why({ c, editable }: { c: Change; editable: boolean }) {
+  const [why, setWhy] = useState(c.why);
+  const explain = useExplain();
+  useEffect(() => setWhy(c.why), [c.why]);
+  if (!editable) return c.why ? <p className="mt-1">{c.why}</p> : null;
+  return (
+    <input
+      aria-label="Why this change is made"
+      className={`${inputClass} mt-1.5`}
+      placeholder="Why? One line for those who come after"
+      maxLength={500}
+      value={why}
+      onChange={(e) => setWhy(e.target.value)}
+      onBlur={() => why.trim() !== c.why && explain.mutate({ number: c.number, why })}
+      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+    />
+  );
+}
+
+/** The exact difference on every device, before and after. */
+export function Differences({ c, editable }: { c: Change; editable: boolean }) {
+  const takeOut = useTakeOut();
+  const devices = [...new Set(c.differences.map((d) => d.port.split(":")[0] ?? ""))];
+  if (c.differences.length === 0)
+    return <p className="text-soft">It makes no difference: everything is already as it says.</p>;
+  return (
+    <section aria-label="What it makes different" className="overflow-hidden rounded border border-rule">
+      {devices.map((device) => (
+        <table key={device} className="w-full table-fixed border-collapse text-left">
+          <caption className="border-b border-rule bg-ground px-2.5 py-1 text-left font-mono text-sm font-semibold">
+            {device}
+          </caption>
+          <thead className="sr-only">
+            <tr>
+              <th>Port</th>
+              <th>Field</th>
+              <th>Before</th>
+              <th>After</th>
+              {editable && <th>Take out</th>}
+            </tr>
+          </thead>
+          <tbody>
+            {c.differences
+              .filter((d) => d.port.startsWith(`${device}:`))
+              .map((d) => (
+                <tr key={d.port + d.field} className="border-b border-rule/60 align-top last:border-0">
+                  <td className="w-[66px] px-2.5 py-1 font-mono text-sm">{d.port.slice(device.length + 1)}</td>
+                  <td className="w-[88px] py-1 text-sm text-soft">{d.field}</td>
+                  <td className="py-1 pr-1">
+                    <del className="break-words bg-minus px-1 font-mono text-sm no-underline">
+                      {d.before || "empty"}
+                    </del>
+                  </td>
+                  <td className="py-1">
+                    <ins className="break-words bg-plus px-1 font-mono text-sm no-underline">{d.after || "empty"}</ins>
+                  </td>
+                  {editable && (
+                    <td className="w-7 text-right">
+                      <Button
+                        kind="quiet"
+                        className="h-6 px-1"
+                        aria-label={`Take ${d.field} of ${d.port} out of the draft`}
+                        title="Take out"
+                        disabled={!c.edits.some((e) => e.port === d.port && e.field === d.field)}
+                        onClick={() => takeOut.mutate({ number: c.number, port: d.port, field: d.field })}
+                      >
+                        <X size={13} />
+                      </Button>
+                    </td>
+                  )}
+                </tr>
+              ))}
+          </tbody>
+        </table>
+      ))}
+    </section>
+  );
+}
+
+const levels: Record<string, { word: string; state: string }> = {
+  stop: { word: "Stop", state: "down" },
+  warn: { word: "Warning", state: "degraded" },
+  note: { word: "Note", state: "unknown" },
+};
+
+function Findings({
+  c,
+  may,
+  accepted,
+  setAccepted,
+}: {
+  c: Change;
+  may: boolean;
+  accepted: string[];
+  setAccepted: (ids: string[]) => void;
+}) {
+  const add = useAddEdits();
+  if (c.state === "draft") return null;
+  if (c.findings.length === 0) {
+    return isDraft(c) ? (
+      <p className="flex items-center gap-2">
+        <Shape state="well" /> The guards found nothing.
+      </p>
+    ) : null;
+  }
+  return (
+    <section aria-label="Findings" className="grid gap-2">
+      {c.findings.map((f: Finding) => (
+        <div key={f.id} className="rounded border border-rule p-2.5">
+          <p className="flex items-start gap-2 font-medium">
+            <Shape state={levels[f.level]?.state ?? "unknown"} className="mt-1" />
+            <span>
+              {levels[f.level]?.word}: {f.what}
+            </span>
+          </p>
+          <p className="mt-1 text-soft">{f.why}</p>
+          <p className="mt-1">{f.remedy}</p>
+          {may && isDraft(c) && (
+            <div className="mt-2 flex flex-wrap items-center gap-3">
+              {f.fix && f.fix.length > 0 && (
+                <Button onClick={() => add.mutate({ draft: c.number, edits: f.fix ?? [] })} disabled={add.isPending}>
+                  Mend it in the draft
+                </Button>
+              )}
+              {f.level === "warn" && (
+                <label className="inline-flex items-center gap-1.5">
+                  <input
+                    type="checkbox"
+                    className="accent-[var(--accent)]"
+                    checked={accepted.includes(f.id)}
+                    onChange={(e) =>
+                      setAccepted(e.target.checked ? [...accepted, f.id] : accepted.filter((a) => a !== f.id))
+                    }
+                  />
+                  I accept this
+                </label>
+              )}
+            </div>
+          )}
+          {c.accepted
+            .filter((a) => a.finding === f.id)
+            .map((a) => (
+              <p key={a.at} className="mt-1 text-sm text-soft">
+                accepted by {a.by}, {clock(a.at)}
+              </p>
+            ))}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+const trials: [number, string][] = [
+  [10, "10 seconds"],
+  [30, "30 seconds"],
+  [120, "2 minutes"],
+  [600, "10 minutes"],
+  [3600, "1 hour"],
+];
+
+function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; onGone: () => void }) {
+  const check = useCheck();
+  const push = usePush();
+  const discard = useDiscard();
+  const [seconds, setSeconds] = useState(120);
+  const [asking, setAsking] = useState<"push" | "discard" | "">("");
+  const stops = c.findings.filter((f) => f.level === "stop").length;
+  const open = c.findings.filter((f) => f.level === "warn" && !accepted.includes(f.id)).length;
+  const devices = c.devices.map((d) => d.device);
+  return (
+    <footer className="grid gap-2">
+      {c.state === "checked" && (
+        <Field label="On trial for" help="The devices go back by themselves unless the change is kept in that time">
+          {(id, by) => (
+            <select
+              id={id}
+              aria-describedby={by}
+              className={inputClass}
+              value={seconds}
+              onChange={(e) => setSeconds(Number(e.target.value))}
+            >
+              {trials.map(([s, word]) => (
+                <option key={s} value={s}>
+                  {word}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
+      <div className="flex items-center gap-2">
+        {c.state === "draft" ? (
+          <Button
+            kind="main"
+            onClick={() => check.mutate(c.number)}
+            disabled={check.isPending || c.differences.length === 0}
+          >
+            {check.isPending ? "Checking…" : "Check"}
+          </Button>
+        ) : (
+          <Button kind="main" onClick={() => setAsking("push")} disabled={stops + open > 0 || push.isPending}>
+            Push to {devices.length} device{devices.length === 1 ? "" : "s"} <ArrowRight size={14} aria-hidden />
+          </Button>
+        )}
+        {stops > 0 && <span className="text-sm text-soft">Mend what stops it first.</span>}
+        {stops === 0 && open > 0 && (
+          <span className="text-sm text-soft">
+            Mend or accept {open} warning{open === 1 ? "" : "s"} first.
+          </span>
+        )}
+        <span className="grow" />
+        <Button kind="quiet" onClick={() => setAsking("discard")}>
+          Throw away
+        </Button>
+      </div>
+      <Modal
+        open={asking !== ""}
+        onOpenChange={() => setAsking("")}
+        title={asking === "push" ? `Push change ${c.number}?` : `Throw draft ${c.number} away?`}
+        description={
+          asking === "push"
+            ? `${c.differences.length} setting${c.differences.length === 1 ? "" : "s"} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.`
+            : `Its ${c.edits.length} edits are lost. No device is touched.`
+        }
+      >
+        <div className="flex justify-end gap-2">
+          <Button onClick={() => setAsking("")}>Cancel</Button>
+          {asking === "push" ? (
+            <Button
+              kind="main"
+              onClick={() => {
+                setAsking("");
+                push.mutate({ change: c, accept: accepted, seconds });
+              }}
+            >
+              Push
+            </Button>
+          ) : (
+            <Button
+              kind="danger"
+              onClick={() => {
+                setAsking("");
+                discard.mutate(c.number, { onSuccess: onGone });
+              }}
+            >
+              Throw away
+            </Button>
+          )}
+        </div>
+      </Modal>
+    </footer>
+  );
+}
+
+const stepShape: Record<string, string> = {
+  kept: "well",
+  undone: "off",
+  untouched: "off",
+  refused: "down",
+  waiting: "unknown",
+  ready: "unknown",
+};
+
+/** How far each device is, and, on trial, how much time is left and the word to be said. */
+function Progress({ c, may }: { c: Change; may: boolean }) {
+  const now = useNow();
+  const keep = useKeep();
+  const undo = useUndo();
+  if (isDraft(c)) return null;
+  const left = c.deadline ? Math.max(0, new Date(c.deadline).getTime() - now) : 0;
+  const whole = (c.trial_seconds ?? 1) * 1000;
+  return (
+    <section aria-label="Progress" className="grid gap-2">
+      {c.state === "on-trial" && (
+        <div className="rounded border border-accent p-2.5">
+          <p className="flex items-center justify-between">
+            <span className="flex items-center gap-2 font-semibold">
+              <Shape state="trial" size={14} /> On trial
+            </span>
+            <span className="font-mono">
+              {Math.floor(left / 60_000)}:{String(Math.floor((left % 60_000) / 1000)).padStart(2, "0")} left
+            </span>
+          </p>
+          <div
+            role="progressbar"
+            aria-label="Time left of the trial"
+            aria-valuemin={0}
+            aria-valuemax={whole / 1000}
+            aria-valuenow={Math.round(left / 1000)}
+            className="my-2 h-1 bg-rule"
+          >
+            <div className="h-full bg-accent" style={{ width: `${Math.min(100, (left / whole) * 100)}%` }} />
+          </div>
+          <p className="text-sm text-soft">
+            Every device was read back and runs the change. If something that worked is lost, or nobody keeps it in
+            time, all of it is undone.
+          </p>
+          {may && (
+            <div className="mt-2 flex gap-2">
+              <Button kind="main" onClick={() => keep.mutate(c.number)} disabled={keep.isPending || undo.isPending}>
+                Keep it
+              </Button>
+              <Button onClick={() => undo.mutate(c.number)} disabled={keep.isPending || undo.isPending}>
+                Undo it
+              </Button>
+            </div>
+          )}
+        </div>
+      )}
+      <ul className="grid gap-1">
+        {c.devices.map((d) => (
+          <li key={d.device} className="grid grid-cols-[14px_100px_minmax(0,1fr)] items-baseline gap-2">
+            <Shape state={stepShape[d.step] ?? "trial"} />
+            <span className="font-mono text-sm">{d.device}</span>
+            <span>
+              {d.step}
+              {d.said && <span className="block text-sm text-soft">{d.said}</span>}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Record({ c }: { c: Change }) {
+  return (
+    <details className="text-sm" open={!isDraft(c)}>
+      <summary className="cursor-pointer text-soft">Record</summary>
+      <ol className="mt-1 grid gap-0.5">
+        {c.log.map((l, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: the record only grows at its end
+          <li key={i} className="grid grid-cols-[62px_minmax(0,1fr)] gap-1">
+            <time dateTime={l.at} className="font-mono text-soft">
+              {clock(l.at)}
+            </time>
+            <span className="break-words">{l.text}</span>
+          </li>
+        ))}
+      </ol>
+    </details>
+  );
+}

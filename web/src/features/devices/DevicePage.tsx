@@ -1,0 +1,256 @@
+import { Tabs } from "radix-ui";
+import { Link, useParams } from "react-router";
+import type { DeviceDetail, Person, Port } from "../../api/client";
+import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
+import { useKept, useView } from "../../app/view";
+import { Empty, Failure, Panel } from "../../ui/controls";
+import { changeShape, HealthMark } from "../../ui/health";
+import { KindIcon } from "../../ui/kinds";
+import { Table } from "../../ui/table";
+import { Ago } from "../../ui/time";
+import { portColumns } from "../ports/columns";
+import { PortPanel } from "../ports/PortPanel";
+import { usePicked } from "../ports/selection";
+import { Face } from "./Face";
+
+export function DevicePage({ me }: { me: Person }) {
+  const { name = "" } = useParams();
+  const kept = useKept();
+  const device = useDevice(name);
+  if (device.isError) {
+    return (
+      <Panel title={name}>
+        <Failure error={device.error} retry={() => void device.refetch()} />
+        <p className="px-4 pb-4">
+          <Link to={kept("/devices")}>All devices</Link>
+        </p>
+      </Panel>
+    );
+  }
+  if (!device.data) return <p className="text-soft">Reading {name}…</p>;
+  return <Loaded d={device.data} me={me} />;
+}
+
+function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
+  const [tab, setTab] = useView("tab", "ports");
+  const picked = usePicked(d.face.map((f) => f.port));
+  const ports = new Map(d.port_list.map((p) => [p.port, p]));
+  const chosen = [...picked.set].map((p) => ports.get(p)).filter((p): p is Port => p !== undefined);
+  return (
+    <div className="grid gap-3">
+      <header className="flex flex-wrap items-center gap-x-4 gap-y-1">
+        <span className="text-soft">
+          <KindIcon kind={d.kind} size={24} />
+        </span>
+        <h1 className="font-mono text-xl font-semibold">{d.name}</h1>
+        <span>
+          {d.maker} {d.model}
+        </span>
+        <HealthMark state={d.health} word={d.reach} />
+        <span className="text-soft">
+          since <Ago at={d.since} word="" />
+          {d.why && `: ${d.why}`}
+        </span>
+        <span className="grow" />
+        <span className="text-soft">
+          {d.ports.well} of {d.ports.total} ports up
+          {d.power && `, PoE ${watts(d.power.used_mw)} of ${watts(d.power.budget_mw)}`}
+        </span>
+      </header>
+      {d.reach !== "connected" && (
+        <p role="alert" className="rounded border border-down bg-minus px-3 py-2">
+          This is the last that is known, from <Ago at={d.seen_at} />. States are shown as unknown until the device is
+          back.
+        </p>
+      )}
+      <Panel>
+        <Face d={d} picked={picked} />
+      </Panel>
+      {chosen.length > 0 && <PortPanel ports={chosen} vlans={d.vlans} me={me} onClose={picked.clear} />}
+      <Tabs.Root value={tab} onValueChange={setTab}>
+        <Tabs.List className="flex gap-1 border-b border-rule" aria-label="About this device">
+          {[
+            ["ports", "Ports"],
+            ["particulars", "Particulars"],
+            ["configuration", "Configuration"],
+            ["changes", "Changes"],
+          ].map(([value, word]) => (
+            <Tabs.Trigger
+              key={value}
+              value={value as string}
+              className="-mb-px h-8 border-b-2 border-transparent px-3 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
+            >
+              {word}
+            </Tabs.Trigger>
+          ))}
+        </Tabs.List>
+        <Tabs.Content value="ports" className="pt-3">
+          <PortTable d={d} picked={picked} />
+        </Tabs.Content>
+        <Tabs.Content value="particulars" className="pt-3">
+          <Particulars d={d} />
+        </Tabs.Content>
+        <Tabs.Content value="configuration" className="pt-3">
+          <Configuration name={d.name} />
+        </Tabs.Content>
+        <Tabs.Content value="changes" className="pt-3">
+          <Changes name={d.name} />
+        </Tabs.Content>
+      </Tabs.Root>
+    </div>
+  );
+}
+
+const watts = (mw: number) => `${(mw / 1000).toFixed(1)} W`;
+
+const columns = portColumns(false);
+
+function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof usePicked> }) {
+  const [q] = useView("q");
+  const [sort, setSort] = useView("sort", "port");
+  const words = q.toLowerCase().split(/\s+/).filter(Boolean);
+  const rows = d.port_list.filter((p) => {
+    const all =
+      `${p.ref} ${p.description} ${p.mode} vlan${p.access_vlan ?? p.native_vlan ?? ""} ${p.health} ${p.mac ?? ""} ${p.peer?.system ?? ""} ${d.kind} ${d.model} ${d.maker} ${d.site}`.toLowerCase();
+    return words.every((w) => all.includes(w));
+  });
+  return (
+    <Panel>
+      <Table
+        label={`Ports of ${d.name}`}
+        columns={columns}
+        rows={rows}
+        rowKey={(p) => p.port}
+        sort={sort}
+        onSort={setSort}
+        selected={picked.set}
+        onRow={(p, e) => picked.pick(p.port, e)}
+        className="max-h-[520px]"
+        empty={<Empty title="No port here is in the scope">Clear the scope line to see all.</Empty>}
+      />
+    </Panel>
+  );
+}
+
+function Particulars({ d }: { d: DeviceDetail }) {
+  const rows: [string, React.ReactNode, boolean?][] = [
+    ["Site", d.site],
+    ["Kind", d.kind],
+    ["Maker and model", `${d.maker} ${d.model}`],
+    ["Serial number", d.serial, true],
+    ["Firmware", d.firmware, true],
+    ["Address", d.address, true],
+    ["Management VLAN", d.management_vlan ? String(d.management_vlan) : "on no VLAN"],
+    ["SSH host key, pinned", d.host_key, true],
+    ["Booted", <Ago key="b" at={d.booted_at} />],
+    ["Last answered", <Ago key="s" at={d.seen_at} />],
+    [
+      "Adopted",
+      <span key="a">
+        <Ago at={d.adopted_at} /> by {d.adopted_by}
+      </span>,
+    ],
+    ["Can", d.abilities.join(", ")],
+  ];
+  return (
+    <div className="grid gap-3 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+      <Panel title="Device">
+        <dl className="grid grid-cols-[170px_minmax(0,1fr)] gap-y-1 px-3 py-2">
+          {rows.map(([what, value, mono]) => (
+            <div key={what} className="contents">
+              <dt className="text-soft">{what}</dt>
+              <dd className={mono ? "break-all font-mono text-sm" : ""}>{value}</dd>
+            </div>
+          ))}
+        </dl>
+      </Panel>
+      <Panel title={`${d.vlans.length} VLANs`}>
+        <ul className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 px-3 py-2">
+          {d.vlans.map((v) => (
+            <li key={v.id} className="contents">
+              <span className="text-right font-mono text-sm">{v.id}</span>
+              <span>{v.name}</span>
+            </li>
+          ))}
+        </ul>
+      </Panel>
+    </div>
+  );
+}
+
+function Configuration({ name }: { name: string }) {
+  const c = useConfiguration(name);
+  const [find, setFind] = useView("find");
+  if (c.isError) return <Failure error={c.error} retry={() => void c.refetch()} />;
+  const lines = (c.data ?? "").split("\n");
+  const hits = find
+    ? lines.map((l, i) => (l.toLowerCase().includes(find.toLowerCase()) ? i : -1)).filter((i) => i >= 0)
+    : [];
+  const near = (i: number) => hits.some((h) => Math.abs(h - i) <= 3);
+  return (
+    <Panel
+      title="What the device runs, in its own form"
+      aside={
+        <label className="flex items-center gap-2">
+          <span>Find</span>
+          <input
+            className="h-6 w-40 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
+            value={find}
+            onChange={(e) => setFind(e.target.value)}
+          />
+          {find && <span>{hits.length} lines</span>}
+        </label>
+      }
+    >
+      {find && hits.length === 0 ? (
+        <Empty title="No line has these words" />
+      ) : (
+        <section
+          aria-label="Configuration"
+          className="max-h-[520px] overflow-auto px-3 py-2 font-mono text-sm whitespace-pre leading-[1.5]"
+        >
+          {lines.map((l, i) =>
+            find && !near(i) ? null : (
+              // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other name
+              <div key={i} className={hits.includes(i) ? "bg-buff text-buff-ink" : ""}>
+                <span className="mr-3 inline-block w-8 select-none text-right text-soft">{i + 1}</span>
+                {l}
+              </div>
+            ),
+          )}
+        </section>
+      )}
+    </Panel>
+  );
+}
+
+function Changes({ name }: { name: string }) {
+  const changes = useDeviceChanges(name);
+  const [, setTray] = useView("tray");
+  if (changes.isError) return <Failure error={changes.error} retry={() => void changes.refetch()} />;
+  return (
+    <Panel title="Changes that touched this device">
+      {changes.data?.items.length === 0 && <Empty title="None yet">Select a port above to make the first.</Empty>}
+      <ul className="divide-y divide-rule/60">
+        {changes.data?.items.map((c) => (
+          <li key={c.number} className="grid min-h-9 grid-cols-[90px_110px_minmax(0,1fr)_auto] items-center gap-2 px-3">
+            <button
+              type="button"
+              className="text-left text-accent hover:underline"
+              onClick={() => setTray(String(c.number))}
+            >
+              Change {c.number}
+            </button>
+            <HealthMark state={changeShape(c.state)} word={c.state} />
+            <span className="truncate">
+              {c.why || c.differences.map((x) => `${x.port} ${x.field} ${x.after}`).join(", ")}
+            </span>
+            <span className="text-sm text-soft">
+              {c.owner}, <Ago at={c.updated_at} />
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Panel>
+  );
+}
