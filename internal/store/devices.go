@@ -144,8 +144,9 @@ type Snapshot struct {
 	Document []byte
 }
 
-// AddSnapshot keeps a configuration unless it is the one that was kept last. It reports whether it was new.
-func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (isNew bool, err error) {
+// AddSnapshot keeps a configuration unless it is the one that was kept last. It reports whether it differs from an earlier
+// one: the first of a device is no change.
+func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (changed bool, err error) {
 	hash := sha256.Sum256(snap.Document)
 	err = s.tx(ctx, func(tx *sql.Tx) error {
 		var last []byte
@@ -156,7 +157,7 @@ func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (isNew bool, err
 		if string(last) == string(hash[:]) {
 			return nil
 		}
-		isNew = true
+		changed = last != nil
 		if _, err := tx.ExecContext(ctx, `INSERT INTO documents (hash, content) VALUES (?, ?) ON CONFLICT DO NOTHING`,
 			hash[:], s.enc.EncodeAll(snap.Document, nil)); err != nil {
 			return err
@@ -165,7 +166,7 @@ func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (isNew bool, err
 			snap.Device, micro(snap.TakenAt), toJSON(snap.Config), hash[:])
 		return err
 	})
-	return isNew, err
+	return changed, err
 }
 
 // LastSnapshot returns the configuration of a device that was kept last.

@@ -84,10 +84,12 @@ func (p Proposal) changedPorts() []network.PortRef {
 			}
 		}
 	}
-	slices.SortFunc(out, func(a, b network.PortRef) int {
-		return cmp.Or(cmp.Compare(a.Device, b.Device), network.ComparePorts(a.Port, b.Port))
-	})
+	slices.SortFunc(out, compareRefs)
 	return out
+}
+
+func compareRefs(a, b network.PortRef) int {
+	return cmp.Or(cmp.Compare(a.Device, b.Device), network.ComparePorts(a.Port, b.Port))
 }
 
 // used lists the VLANs that a port is in.

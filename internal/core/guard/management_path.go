@@ -17,12 +17,15 @@ import (
 func managementPath(p Proposal) []Finding {
 	before := topology.ManagementReach(p.Before, p.Links, p.Entries)
 	after := topology.ManagementReach(p.After, p.Links, p.Entries)
-	var out []Finding
+	var cut []string
 	for _, device := range slices.Sorted(maps.Keys(before)) {
-		if after[device] {
-			continue
+		if !after[device] {
+			cut = append(cut, device)
 		}
-		out = append(out, p.cutOff(device))
+	}
+	var out []Finding
+	if len(cut) > 0 {
+		out = append(out, p.cutOff(cut))
 	}
 	unjudged := map[string]bool{}
 	for _, ref := range p.changedPorts() {
@@ -39,12 +42,15 @@ func managementPath(p Proposal) []Finding {
 	return out
 }
 
-func (p Proposal) cutOff(device string) Finding {
+// cutOff says which changed ports cut off the devices, the nearest device first: it is the one that goes back by itself.
+func (p Proposal) cutOff(devices []string) Finding {
+	near := topology.FarToNear(devices, p.Links, p.Entries)
+	slices.Reverse(near)
+	vlan := p.Before[near[0]].ManagementVLAN
 	f := Finding{
-		ID: "management-path:" + device, Guard: "management-path", Level: Warn,
-		Why: "The service would lose the device: on trial the device goes back by itself, and until then it cannot be watched or changed.",
+		ID: "management-path:" + near[0], Guard: "management-path", Level: Warn,
+		Why:  "The service would lose the way to it: on trial the device goes back by itself, and until then it cannot be watched or changed.",
 	}
-	vlan := p.Before[device].ManagementVLAN
 	var places []string
 	for _, ref := range p.changedPorts() {
 		b, a := p.Before[ref.Device].Ports[ref.Port], p.After[ref.Device].Ports[ref.Port]
@@ -59,8 +65,9 @@ func (p Proposal) cutOff(device string) Finding {
 			}
 		}
 	}
-	f.What = fmt.Sprintf("%s could not be reached any more: management VLAN %s would be cut on %s.", device, vlan, orSomewhere(places))
-	f.Do = fmt.Sprintf("Leave VLAN %s on %s, or accept this and let the trial prove it.", vlan, orSomewhere(places))
+	where := orElse(places, "its way")
+	f.What = fmt.Sprintf("%s could not be reached any more: management VLAN %s would be cut on %s.", join(near), vlan, where)
+	f.Do = fmt.Sprintf("Leave VLAN %s on %s, or accept this and let the trial prove it.", vlan, where)
 	return f
 }
 
@@ -72,9 +79,17 @@ func onLink(links []topology.Link, ref network.PortRef) bool {
 	return slices.ContainsFunc(links, func(l topology.Link) bool { return l.A == ref || l.B == ref })
 }
 
-func orSomewhere(places []string) string {
+func orElse(places []string, otherwise string) string {
 	if len(places) == 0 {
-		return "its way"
+		return otherwise
 	}
-	return strings.Join(places, ", ")
+	return join(places)
+}
+
+// join lists things as one says them: a, b and c.
+func join(things []string) string {
+	if len(things) < 2 {
+		return strings.Join(things, "")
+	}
+	return strings.Join(things[:len(things)-1], ", ") + " and " + things[len(things)-1]
 }

@@ -75,41 +75,64 @@ func notCarried(ref network.PortRef, v network.VLANID, gaps []network.PortRef, f
 // takenOffLink finds the VLANs that ref carried and would carry no more, and that ports below it still use.
 func (p Proposal) takenOffLink(ref network.PortRef) []Finding {
 	before, after := p.Before[ref.Device].Ports[ref.Port], p.After[ref.Device].Ports[ref.Port]
-	var out []Finding
+	var gone []string
+	var behind []network.PortRef
+	set := slices.Clone(after.TrunkVLANs)
 	for _, v := range used(before) {
 		if after.Carries(v) {
 			continue
 		}
-		var behind []network.PortRef
-		for device, c := range p.After {
-			if !slices.Contains(p.gaps(device, v), ref) {
-				continue
-			}
-			for name, port := range c.Ports {
-				edge := network.PortRef{Device: device, Port: name}
-				if port.Enabled && port.Untagged() == v && !onLink(p.Links, edge) {
-					behind = append(behind, edge)
-				}
-			}
+		if users := p.behind(ref, v); len(users) > 0 {
+			gone = append(gone, v.String())
+			behind = append(behind, users...)
+			set = append(set, v)
 		}
-		if len(behind) == 0 {
+	}
+	if len(gone) == 0 {
+		return nil
+	}
+	slices.SortFunc(behind, compareRefs)
+	f := Finding{
+		ID: "vlan-carried:" + ref.String(), Guard: "vlan-carried", Level: Warn, Ports: append([]network.PortRef{ref}, behind...),
+		What: fmt.Sprintf("%s would no longer be carried on %s, and %s behind it.", vlanWord(gone), ref, portsUse(len(behind))),
+		Why:  fmt.Sprintf("They would lose their network: %s.", shorten(behind, 4)),
+		Do:   fmt.Sprintf("Also carry %s on %s.", vlanWord(gone), ref),
+	}
+	if after.Mode == network.Trunk && after.Enabled {
+		f.Fix = []intent.Edit{{Port: ref, Field: "trunk-vlans", Value: network.NewVLANSet(set...).String()}}
+	}
+	return []Finding{f}
+}
+
+// behind lists the ports, other than those of links, that use v and whose way up leads through ref.
+func (p Proposal) behind(ref network.PortRef, v network.VLANID) []network.PortRef {
+	var out []network.PortRef
+	for device, c := range p.After {
+		if !slices.Contains(p.gaps(device, v), ref) {
 			continue
 		}
-		slices.SortFunc(behind, func(a, b network.PortRef) int { return strings.Compare(a.String(), b.String()) })
-		f := notCarried(ref, v, []network.PortRef{ref}, p.carry([]network.PortRef{ref}, v))
-		f.Ports = append([]network.PortRef{ref}, behind...)
-		f.What = fmt.Sprintf("VLAN %s would no longer be carried on %s, and %s behind it.", v, ref, portsUse(len(behind)))
-		f.Why = fmt.Sprintf("They would lose their network: %s.", shorten(behind, 4))
-		out = append(out, f)
+		for name, port := range c.Ports {
+			edge := network.PortRef{Device: device, Port: name}
+			if port.Enabled && port.Untagged() == v && !onLink(p.Links, edge) {
+				out = append(out, edge)
+			}
+		}
 	}
 	return out
+}
+
+func vlanWord(ids []string) string {
+	if len(ids) == 1 {
+		return "VLAN " + ids[0]
+	}
+	return "VLANs " + join(ids)
 }
 
 func portsUse(n int) string {
 	if n == 1 {
 		return "one port uses it"
 	}
-	return fmt.Sprintf("%d ports use it", n)
+	return fmt.Sprintf("%d ports use them", n)
 }
 
 func refList(refs []network.PortRef) string { return shorten(refs, len(refs)) }

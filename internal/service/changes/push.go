@@ -225,6 +225,8 @@ func (w *worker) push() {
 			return
 		case err != nil:
 			w.note("%s did not answer when it was to run the change: %v", d.Device, err)
+			w.set(i, StepRunning, fmt.Sprintf("out of reach; unless it comes back before, it goes back by itself by %s",
+				time.Now().Add(w.trial()+deviceSlack).UTC().Format("15:04:05 MST")))
 			w.undo(fmt.Sprintf("%s was lost when it ran the change.", d.Device), Undone)
 			return
 		}

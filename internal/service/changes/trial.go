@@ -356,7 +356,7 @@ func (s *Service) wentBack(d store.ChangeDevice) string {
 	s.mu.Unlock()
 	switch {
 	case last.step == driver.TrialTimedOut:
-		return fmt.Sprintf("the device went back by itself at %s", last.at.UTC().Format(time.RFC3339))
+		return fmt.Sprintf("the device went back by itself at %s", last.at.UTC().Format("15:04:05 MST"))
 	case d.Step == StepRunning:
 		return "the device does not run it: it never did, or went back by itself"
 	}

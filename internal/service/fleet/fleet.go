@@ -236,9 +236,10 @@ func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, er
 func (f *Fleet) ReadState(ctx context.Context, name string) (network.State, error) {
 	var out network.State
 	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) (err error) {
+		begun := time.Now()
 		out, err = s.ReadState(ctx)
 		if err == nil {
-			u.tookState(out)
+			u.tookState(out, begun)
 		}
 		return err
 	})

@@ -142,9 +142,11 @@ func (u *unit) attempt(ctx context.Context, failures *int) error {
 		return err
 	}
 	*failures = 0
+	dead := make(chan error, 1)
+	wg.Go(func() { dead <- u.keepAlive(ctx, s) })
 	u.took(s)
 	defer u.lost()
-	return u.hold(ctx, s, watchEnded)
+	return u.hold(ctx, s, watchEnded, dead)
 }
 
 // watch starts watching and waits until no event can be missed any more; what is read after that is not older than the
@@ -197,6 +199,7 @@ func (u *unit) readAll(ctx context.Context, s driver.Session) error {
 	if err != nil {
 		return err
 	}
+	begun := time.Now()
 	st, err := s.ReadState(ctx)
 	if err != nil {
 		return err
@@ -205,18 +208,16 @@ func (u *unit) readAll(ctx context.Context, s driver.Session) error {
 	u.view.Identity = id
 	u.mu.Unlock()
 	u.tookConfig(c, "")
-	u.tookState(st)
+	u.tookState(st, begun)
 	return nil
 }
 
 // hold keeps a session alive and reads the device until something ends it, which is returned.
-func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded <-chan error) error {
+func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-chan error) error {
 	t := u.fleet.timing
 	// A device's first poll comes at a random moment of the period, so that many do not come at once.
 	poll := time.NewTimer(rand.N(t.Poll))
 	defer poll.Stop()
-	alive := time.NewTicker(t.KeepAlive)
-	defer alive.Stop()
 	for {
 		var err error
 		select {
@@ -224,18 +225,18 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded <-chan err
 			return ctx.Err()
 		case <-s.Done():
 			return errors.New("the device ended the session")
+		case err = <-dead:
 		case err = <-watchEnded:
 			if err == nil {
 				err = errors.New("the device ended its reports")
 			}
-		case <-alive.C:
-			err = within(ctx, t.KeepAlive, s.Ping)
 		case <-poll.C:
 			poll.Reset(t.Poll)
 			err = within(ctx, t.Request, func(ctx context.Context) error {
+				begun := time.Now()
 				st, err := s.ReadState(ctx)
 				if err == nil {
-					u.tookState(st)
+					u.tookState(st, begun)
 				}
 				return err
 			})
@@ -249,6 +250,25 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded <-chan err
 			})
 		}
 		if err != nil {
+			return err
+		}
+	}
+}
+
+// keepAlive asks for signs of life until one is missed. A device that has gone silent ends the session at once, so that
+// whatever waits for an answer on it need not wait for its own time to run out.
+func (u *unit) keepAlive(ctx context.Context, s driver.Session) error {
+	period := u.fleet.timing.KeepAlive
+	tick := time.NewTicker(period)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-tick.C:
+		}
+		if err := within(ctx, period, s.Ping); err != nil {
+			_ = s.Close()
 			return err
 		}
 	}
@@ -311,7 +331,8 @@ func (u *unit) tookConfig(c driver.Configuration, by string) {
 	u.fleet.observer.ConfigRead(v, c.Document, by)
 }
 
-func (u *unit) tookState(st network.State) {
+// tookState takes a reading that was begun at a time: what an event told since then is newer.
+func (u *unit) tookState(st network.State, begun time.Time) {
 	u.telling.Lock()
 	defer u.telling.Unlock()
 	u.mu.Lock()
@@ -321,8 +342,8 @@ func (u *unit) tookState(st network.State) {
 		if !had {
 			continue
 		}
-		if old.Changed.After(p.Changed) { // an event was quicker than this reading
-			p.Oper, p.Changed = old.Oper, old.Changed
+		if old.Oper != p.Oper && old.ObservedAt.After(begun) {
+			p.Oper, p.Changed, p.SpeedMbps = old.Oper, old.Changed, old.SpeedMbps
 		}
 		if p.Neighbour == nil && p.Oper != network.Up {
 			p.Neighbour = old.Neighbour // where a cable led is worth knowing while it is cut

@@ -40,11 +40,12 @@ type Service struct {
 
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
+	users map[string]string    // as whom the service logs in to each device
 }
 
 // New returns the service, which observes the fleet.
 func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{store: s, sealer: sealer, bus: bus, log: log, wrote: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
+	return &Service{store: s, sealer: sealer, bus: bus, log: log, wrote: map[string]time.Time{}, users: map[string]string{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
 }
 
 // Start takes every known device in hand, with what was last known of it.
@@ -72,6 +73,7 @@ func (s *Service) Start(ctx context.Context, f *fleet.Fleet) error {
 		if err != nil {
 			s.log.Error("a device's password cannot be read; adopt it anew", "device", d.Name, "err", err)
 		}
+		s.took(d)
 		f.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey}, last)
 	}
 	return nil
@@ -147,9 +149,17 @@ func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
 		}
 		return d, err
 	}
+	s.took(d)
 	s.fleet.Add(name, target, fleet.View{Identity: id, SeenAt: now})
 	s.bus.Publish(events.Event{At: now, Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was adopted by %s.", name, a.By)})
 	return d, nil
+}
+
+// took remembers as whom the service logs in to a device.
+func (s *Service) took(d store.Device) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.users[d.Name] = d.User
 }
 
 func hasSite(sites []network.Site, name string) bool {
@@ -225,15 +235,22 @@ func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortSt
 
 // ConfigRead implements fleet.Observer.
 func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
-	isNew, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), Config: v.Config, Document: document})
+	changed, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), Config: v.Config, Document: document})
 	if err != nil {
 		s.log.Error("a configuration could not be kept", "device", v.Name, "err", err)
 	}
-	if !isNew {
+	if !changed {
 		return
 	}
 	text := fmt.Sprintf("The configuration of %s changed.", v.Name)
-	if by != "" {
+	s.mu.Lock()
+	ours := s.users[v.Name]
+	s.mu.Unlock()
+	switch by {
+	case "":
+	case ours:
+		text = fmt.Sprintf("The configuration of %s was changed by this service.", v.Name)
+	default:
 		text = fmt.Sprintf("The configuration of %s was changed by %s.", v.Name, by)
 	}
 	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Config, Device: v.Name, Text: text})

@@ -53,7 +53,12 @@ export function Frame({ me, children }: { me: Person; children: ReactNode }) {
           <WordMark />
         </Link>
         <ScopeLine input={scope} />
-        <Button kind="quiet" onClick={() => setPalette(true)} title="Go anywhere, do anything (Ctrl-K)">
+        <Button
+          kind="quiet"
+          className="ml-auto"
+          onClick={() => setPalette(true)}
+          title="Go anywhere, do anything (Ctrl-K)"
+        >
           <Search size={15} aria-hidden /> <span className="max-md:sr-only">Find and do</span>
           <kbd className="rounded-sm border border-rule px-1 font-mono text-xs max-md:hidden">Ctrl K</kbd>
         </Button>

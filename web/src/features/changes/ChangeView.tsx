@@ -158,7 +158,7 @@ function Findings({
       </p>
     ) : null;
   }
-  return (
+  const list = (
     <section aria-label="Findings" className="grid gap-2">
       {c.findings.map((f: Finding) => (
         <div key={f.id} className="rounded border border-rule p-2.5">
@@ -202,6 +202,15 @@ function Findings({
         </div>
       ))}
     </section>
+  );
+  if (isDraft(c)) return list;
+  return (
+    <details className="text-sm">
+      <summary className="cursor-pointer text-soft">
+        {c.findings.length} finding{c.findings.length === 1 ? "" : "s"} accepted before the push
+      </summary>
+      <div className="mt-2">{list}</div>
+    </details>
   );
 }
 

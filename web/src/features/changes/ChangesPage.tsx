@@ -44,7 +44,7 @@ export function ChangesPage() {
   const [sort, setSort] = useView("sort", "-number");
   const [tray, setTray] = useView("tray");
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="text-lg font-semibold">Changes</h1>
       <Panel title={`${changes.data?.items.length ?? 0} changes`} aside="pick one to look at it">
         {changes.isError ? (

@@ -37,7 +37,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
   const ports = new Map(d.port_list.map((p) => [p.port, p]));
   const chosen = [...picked.set].map((p) => ports.get(p)).filter((p): p is Port => p !== undefined);
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <header className="flex flex-wrap items-center gap-x-4 gap-y-1">
         <span className="text-soft">
           <KindIcon kind={d.kind} size={24} />

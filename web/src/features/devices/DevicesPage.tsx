@@ -68,7 +68,7 @@ export function DevicesPage({ me }: { me: Person }) {
       .join(", ");
   }, [rows]);
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-center justify-between">
         <h1 className="text-lg font-semibold">Devices</h1>
         {me.rights.includes("operate") && (

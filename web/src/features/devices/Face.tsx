@@ -105,7 +105,10 @@ function FacePortButton({
         title={words}
         onClick={(e) => picked.pick(f.port, e)}
         onPointerEnter={(e) => e.buttons === 1 && picked.add(f.port)}
-        onPointerDown={(e) => e.currentTarget.releasePointerCapture?.(e.pointerId)}
+        onPointerDown={(e) => {
+          // A finger would be held by the first port; let it draw over the others.
+          if (e.currentTarget.hasPointerCapture(e.pointerId)) e.currentTarget.releasePointerCapture(e.pointerId);
+        }}
         className={clsx(
           "relative flex h-[26px] items-center justify-center border bg-panel hover:border-ink",
           f.kind === "cage" ? "w-[38px] rounded-[2px]" : f.kind === "radio" ? "w-[44px] rounded-full" : "w-[27px]",

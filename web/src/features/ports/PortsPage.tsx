@@ -19,7 +19,7 @@ export function PortsPage({ me }: { me: Person }) {
   const picked = usePicked(order);
   const chosen = rows.filter((p: Port) => picked.set.has(p.ref));
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="text-lg font-semibold">Ports</h1>
       {chosen.length > 0 && <PortPanel ports={chosen} vlans={[]} me={me} onClose={picked.clear} />}
       <Panel

@@ -41,7 +41,13 @@ export function portColumns(all: boolean): Column<Port>[] {
           p.port
         ),
     },
-    { key: "state", head: "State", width: "92px", sort: (p) => p.health, cell: (p) => <HealthMark state={p.health} /> },
+    {
+      key: "state",
+      head: "State",
+      width: "104px",
+      sort: (p) => p.health,
+      cell: (p) => <HealthMark state={p.health} />,
+    },
     {
       key: "description",
       head: "Description",

@@ -9,7 +9,7 @@ import { Ago, clock } from "../../ui/time";
 
 export function WatchPage() {
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="sr-only">Watch</h1>
       <Attention />
       <div className="grid gap-3 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
