@@ -49,7 +49,7 @@ func (p Proposal) cutOff(devices []string) Finding {
 	vlan := p.Before[near[0]].ManagementVLAN
 	f := Finding{
 		ID: "management-path:" + near[0], Guard: "management-path", Level: Warn,
-		Why:  "The service would lose the way to it: on trial the device goes back by itself, and until then it cannot be watched or changed.",
+		Why: "The service would lose the way to it: on trial the device goes back by itself, and until then it cannot be watched or changed.",
 	}
 	var places []string
 	for _, ref := range p.changedPorts() {
