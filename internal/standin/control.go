@@ -24,9 +24,12 @@ const (
 	RefuseCommit   Fault = "refuse-commit"   // a device finds a change good and then does not run it
 	DieInCommit    Fault = "die-in-commit"   // a device restarts in the middle of the next commit
 	NewHostKey     Fault = "new-host-key"    // a device shows another key from now on
-	Slow           Fault = "slow"            // a device takes a second for every answer
+	Slow           Fault = "slow"            // a device takes its time for every answer
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
+
+// slowness is how long a slow device takes for every answer.
+const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
@@ -61,7 +64,7 @@ func (w *World) Throw(f Fault, target string) error {
 		d.listener.setDown(true)
 		d.listener.setDown(false)
 	case Slow:
-		d.slow = time.Second
+		d.slow = slowness
 	case Recover:
 		d.hung, d.powerCut, d.slow = false, false, 0
 		clear(d.refuse)
