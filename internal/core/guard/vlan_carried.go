@@ -33,11 +33,13 @@ func vlanCarried(p Proposal) []Finding {
 	return out
 }
 
-// gaps lists the ports on the way up from a device that do not carry v.
+// gaps lists the ports on the way up from a device that do not carry v, the nearest first.
 func (p Proposal) gaps(device string, v network.VLANID) []network.PortRef {
 	var out []network.PortRef
 	for _, l := range topology.WayUp(device, p.Links, p.Entries) {
-		for _, end := range []network.PortRef{l.A, l.B} {
+		near, far := l.Other(device)
+		device = far.Device
+		for _, end := range []network.PortRef{near, far} {
 			c, known := p.After[end.Device].Ports[end.Port]
 			if known && c.Mode != "" && !c.Carries(v) {
 				out = append(out, end)

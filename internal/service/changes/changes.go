@@ -159,9 +159,9 @@ func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.
 	if err := s.fits(edits); err != nil {
 		return store.Change{}, err
 	}
-	now := time.Now().UTC()
-	c := store.Change{State: Draft, Why: why, Owner: owner, Edits: edits, CreatedAt: now, UpdatedAt: now}
-	note(&c, now, "drafted by %s", owner)
+	at := now()
+	c := store.Change{State: Draft, Why: why, Owner: owner, Edits: edits, CreatedAt: at, UpdatedAt: at}
+	note(&c, at, "drafted by %s", owner)
 	number, err := s.store.AddChange(ctx, c)
 	if err != nil {
 		return store.Change{}, err
@@ -223,7 +223,7 @@ func (s *Service) update(ctx context.Context, number int64, states []string, f f
 	if err := f(&c); err != nil {
 		return c, err
 	}
-	c.UpdatedAt = time.Now().UTC()
+	c.UpdatedAt = now()
 	if err := s.store.PutChange(ctx, c); err != nil {
 		return c, err
 	}
@@ -245,7 +245,7 @@ func (s *Service) Discard(ctx context.Context, number int64) error {
 	if err := s.store.DropChange(ctx, number); err != nil {
 		return err
 	}
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Change, Change: number, Text: fmt.Sprintf("Change %d was thrown away.", number)})
+	s.bus.Publish(events.Event{At: now(), Kind: events.Change, Change: number, Text: fmt.Sprintf("Change %d was thrown away.", number)})
 	return nil
 }
 
@@ -379,7 +379,7 @@ func (s *Service) check(c *store.Change, n Network) error {
 	})...)
 	order(c, n)
 	c.State, c.Findings = Checked, findings
-	note(c, time.Now().UTC(), "checked: %s", countFindings(findings))
+	note(c, now(), "checked: %s", countFindings(findings))
 	return nil
 }
 
@@ -422,6 +422,9 @@ func countFindings(findings []guard.Finding) string {
 	return strings.Join(parts, ", ")
 }
 
+// now is the time, as exact as the store keeps it, so that what is answered is what will be read again.
+func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
+
 // note adds a line to a change's record.
 func note(c *store.Change, at time.Time, format string, args ...any) {
 	c.Log = append(c.Log, store.LogLine{At: at, Text: fmt.Sprintf(format, args...)})
@@ -429,5 +432,5 @@ func note(c *store.Change, at time.Time, format string, args ...any) {
 
 // tell publishes that a change took a step.
 func (s *Service) tell(c store.Change, text string) {
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Change, Change: c.Number, Text: text})
+	s.bus.Publish(events.Event{At: now(), Kind: events.Change, Change: c.Number, Text: text})
 }

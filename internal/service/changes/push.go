@@ -32,7 +32,7 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 		return store.Change{}, fmt.Errorf("%w: a trial lasts from %s to %s", ErrState, MinTrial, MaxTrial)
 	}
 	c, err := s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
-		now := time.Now().UTC()
+		at := now()
 		if blocked := guard.Blocked(c.Findings, o.Accept); len(blocked) > 0 {
 			return &BlockedError{Number: number, Findings: blocked}
 		}
@@ -41,15 +41,15 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 		}
 		for _, f := range c.Findings {
 			if f.Level == guard.Warn {
-				c.Accepted = append(c.Accepted, store.Acceptance{Finding: f.ID, By: o.By, At: now})
-				note(c, now, "%s accepted: %s", o.By, f.What)
+				c.Accepted = append(c.Accepted, store.Acceptance{Finding: f.ID, By: o.By, At: at})
+				note(c, at, "%s accepted: %s", o.By, f.What)
 			}
 		}
-		c.State, c.PushedBy, c.PushedAt, c.TrialSecs = Pushing, o.By, now, int(o.Trial/time.Second)
+		c.State, c.PushedBy, c.PushedAt, c.TrialSecs = Pushing, o.By, at, int(o.Trial/time.Second)
 		for i := range c.Devices {
 			c.Devices[i].Token = fmt.Sprintf("everypost-%d-%s", number, rand.Text()[:8])
 		}
-		note(c, now, "push started by %s, on trial for %s", o.By, o.Trial)
+		note(c, at, "push started by %s, on trial for %s", o.By, o.Trial)
 		return nil
 	})
 	if err != nil {
@@ -105,7 +105,7 @@ func (s *Service) Undo(ctx context.Context, number int64, by string) (store.Chan
 func (s *Service) decide(ctx context.Context, number int64, state, by string) (store.Change, error) {
 	c, err := s.update(ctx, number, []string{OnTrial}, func(c *store.Change) error {
 		c.State, c.EndedBy = state, by
-		note(c, time.Now().UTC(), "%s said %s", by, map[string]string{Keeping: "keep", Undoing: "undo"}[state])
+		note(c, now(), "%s said %s", by, map[string]string{Keeping: "keep", Undoing: "undo"}[state])
 		return nil
 	})
 	if err != nil {
@@ -169,7 +169,7 @@ func (s *Service) lead(c store.Change, f func(*worker)) {
 func (w *worker) record(text string) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	w.c.UpdatedAt = time.Now().UTC()
+	w.c.UpdatedAt = now()
 	if err := w.s.store.PutChange(w.ctx, w.c); err != nil {
 		w.s.log.Error("a change could not be recorded", "change", w.c.Number, "err", err)
 		return err
@@ -181,7 +181,7 @@ func (w *worker) record(text string) error {
 func (w *worker) note(format string, args ...any) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	note(&w.c, time.Now().UTC(), format, args...)
+	note(&w.c, now(), format, args...)
 }
 
 func (w *worker) set(i int, step, said string) {
@@ -233,7 +233,7 @@ func (w *worker) push() {
 		w.set(i, StepOnTrial, "")
 		w.note("%s runs it on trial", d.Device)
 		if i == 0 {
-			w.c.Deadline = time.Now().UTC().Add(w.trial())
+			w.c.Deadline = now().Add(w.trial())
 		}
 	}
 	if !w.readBack() {
@@ -365,10 +365,10 @@ func (w *worker) configOf(ctx context.Context, device string) (network.Config, e
 
 // end closes a change.
 func (w *worker) end(state, outcome string) {
-	now := time.Now().UTC()
+	at := now()
 	w.mu.Lock()
-	w.c.State, w.c.Outcome, w.c.EndedAt = state, outcome, now
-	note(&w.c, now, "%s: %s", state, outcome)
+	w.c.State, w.c.Outcome, w.c.EndedAt = state, outcome, at
+	note(&w.c, at, "%s: %s", state, outcome)
 	w.mu.Unlock()
 	_ = w.record(fmt.Sprintf("Change %d is %s. %s", w.c.Number, state, outcome))
 }

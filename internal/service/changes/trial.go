@@ -133,7 +133,7 @@ func (w *worker) take(state string) bool {
 		return false
 	}
 	w.c.State = state
-	w.c.UpdatedAt = time.Now().UTC()
+	w.c.UpdatedAt = now()
 	return w.s.store.PutChange(w.ctx, w.c) == nil
 }
 
