@@ -16,6 +16,7 @@ import (
 	"example.net/everypost/internal/api/client"
 	"example.net/everypost/internal/api/server"
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/console"
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/fleet"
@@ -48,6 +49,12 @@ type rig struct {
 	stop   context.CancelFunc
 }
 
+// How long a test waits for what must come, and how often it looks.
+const (
+	waitLong = 15 * time.Second
+	waitStep = 25 * time.Millisecond
+)
+
 // quick keeps tests short where nothing depends on the real waits.
 var quick = fleet.Timing{Connect: 2 * time.Second, Request: 4 * time.Second, KeepAlive: 700 * time.Millisecond, Poll: time.Second, BackOff: 200 * time.Millisecond}
 
@@ -74,7 +81,7 @@ func (r *rig) start(t testing.TB) {
 	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: netconf.Connector{}, Timing: quick, Log: log})
 	require.NoError(t, err)
 	r.svc, r.stop = svc, cancel
-	r.server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log}))
+	r.server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))
 	r.Base = r.server.URL
 }
 

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -79,7 +80,7 @@ func (a *app) loginCommand() *cobra.Command {
 			}
 			c := &client.Client{Base: a.address(saved)}
 			lines := bufio.NewReader(a.in)
-			if user == "" {
+			if user = cmp.Or(user, os.Getenv("EVERYPOST_USER")); user == "" {
 				if user, err = a.ask(lines, "User: "); err != nil {
 					return err
 				}
@@ -103,7 +104,7 @@ func (a *app) loginCommand() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().StringVar(&user, "user", os.Getenv("EVERYPOST_USER"), "user name (EVERYPOST_USER)")
+	cmd.Flags().StringVar(&user, "user", "", "user name (EVERYPOST_USER)")
 	cmd.Flags().IntVar(&days, "days", 30, "days until one has to sign in again")
 	return cmd
 }

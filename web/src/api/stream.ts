@@ -25,37 +25,83 @@ export const useLive = () =>
 
 const silence = 16_000; // ms: three beats of the stream and a little
 
-/** Listens to what happens while somebody is signed in, and marks what is old by it. */
+type Word = { kind: "beat" } | { kind: "reset" } | { kind: "stale" } | { kind: "event"; event: HappenedEvent };
+
+/**
+ * Listens to what happens while somebody is signed in, and marks what is old by it. One window of the browser holds the
+ * stream and tells the others: a browser opens only few connections to one service, and each stream would take one.
+ */
 export function useStream(on: boolean) {
   useEffect(() => {
     if (!on) return;
-    const source = new EventSource("/api/v1/events");
+    const channel = new BroadcastChannel("everypost.events");
     let watchdog = 0;
-    const heard = () => {
-      setLive("live");
+    const take = (w: Word) => {
       window.clearTimeout(watchdog);
+      if (w.kind === "stale") {
+        setLive("stale");
+        return;
+      }
+      setLive("live");
       watchdog = window.setTimeout(() => setLive("stale"), silence);
+      if (w.kind === "reset") void queryClient.invalidateQueries();
+      if (w.kind === "event") happened(w.event);
     };
-    source.addEventListener("beat", heard);
-    source.addEventListener("reset", () => {
-      heard();
+    channel.onmessage = (m) => take(m.data as Word);
+    let stop = hold((w) => {
+      take(w);
+      channel.postMessage(w);
+    });
+    // A page that the browser keeps for the way back must not keep the stream.
+    const leave = () => stop();
+    const back = (e: PageTransitionEvent) => {
+      if (!e.persisted) return;
       void queryClient.invalidateQueries();
-    });
-    source.addEventListener("event", (m) => {
-      heard();
-      happened(JSON.parse(m.data));
-    });
-    source.onerror = () => {
-      setLive("stale");
-      // An ended session ends the stream too: find out.
-      if (source.readyState === EventSource.CLOSED) void queryClient.invalidateQueries({ queryKey: keys.me });
+      stop = hold((w) => {
+        take(w);
+        channel.postMessage(w);
+      });
     };
+    window.addEventListener("pagehide", leave);
+    window.addEventListener("pageshow", back);
     return () => {
-      source.close();
+      window.removeEventListener("pagehide", leave);
+      window.removeEventListener("pageshow", back);
+      stop();
+      channel.close();
       window.clearTimeout(watchdog);
       setLive("connecting");
     };
   }, [on]);
+}
+
+/** Holds the stream as soon as no other window does, until the function that is returned is called. */
+function hold(tell: (w: Word) => void): () => void {
+  const waiting = new AbortController();
+  let release = () => {};
+  navigator.locks
+    .request("everypost.stream", { signal: waiting.signal }, () => {
+      const source = new EventSource("/api/v1/events");
+      source.addEventListener("beat", () => tell({ kind: "beat" }));
+      source.addEventListener("reset", () => tell({ kind: "reset" }));
+      source.addEventListener("event", (m) => tell({ kind: "event", event: JSON.parse(m.data) }));
+      source.onerror = () => {
+        tell({ kind: "stale" });
+        // An ended session ends the stream too: find out.
+        if (source.readyState === EventSource.CLOSED) void queryClient.invalidateQueries({ queryKey: keys.me });
+      };
+      return new Promise<void>((resolve) => {
+        release = () => {
+          source.close();
+          resolve();
+        };
+      });
+    })
+    .catch(() => {}); // given up before it was our turn
+  return () => {
+    waiting.abort();
+    release();
+  };
 }
 
 function happened(e: HappenedEvent) {

@@ -117,6 +117,14 @@ export function Panel({
   );
 }
 
+/** A region that scrolls, and so must be reachable by keyboard. */
+export function ScrollRegion({ label, ...rest }: ComponentProps<"section"> & { label: string }) {
+  return (
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: WCAG 2.1.1, what scrolls must be reachable
+    <section aria-label={label} tabIndex={0} {...rest} />
+  );
+}
+
 export function Empty({ title, children }: { title: string; children?: ReactNode }) {
   return (
     <div className="px-4 py-8 text-center">

@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { clsx } from "clsx";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { type ReactNode, useMemo, useRef } from "react";
+import { ScrollRegion } from "./controls";
 
 export type Column<T> = {
   key: string;
@@ -69,8 +70,7 @@ export function Table<T>({
   const after = v.getTotalSize() - (items.at(-1)?.end ?? 0);
   if (rows.length === 0) return <>{empty}</>;
   return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard
-    <section ref={box} aria-label={label} tabIndex={0} className={clsx("relative overflow-auto", className)}>
+    <ScrollRegion ref={box} label={label} className={clsx("relative overflow-auto", className)}>
       <table className="w-full border-collapse text-left" aria-rowcount={sorted.length + 1}>
         <thead className="sticky top-0 bg-panel shadow-[inset_0_-1px_0_var(--rule)]">
           <tr>
@@ -138,6 +138,6 @@ export function Table<T>({
           {after > 0 && <tr style={{ height: after }} />}
         </tbody>
       </table>
-    </section>
+    </ScrollRegion>
   );
 }

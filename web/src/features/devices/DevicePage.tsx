@@ -3,7 +3,7 @@ import { Link, useParams } from "react-router";
 import type { DeviceDetail, Person, Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
 import { useKept, useView } from "../../app/view";
-import { Empty, Failure, Panel } from "../../ui/controls";
+import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { changeShape, HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { Table } from "../../ui/table";
@@ -205,8 +205,8 @@ function Configuration({ name }: { name: string }) {
       {find && hits.length === 0 ? (
         <Empty title="No line has these words" />
       ) : (
-        <section
-          aria-label="Configuration"
+        <ScrollRegion
+          label="Configuration"
           className="max-h-[520px] overflow-auto px-3 py-2 font-mono text-sm whitespace-pre leading-[1.5]"
         >
           {lines.map((l, i) =>
@@ -218,7 +218,7 @@ function Configuration({ name }: { name: string }) {
               </div>
             ),
           )}
-        </section>
+        </ScrollRegion>
       )}
     </Panel>
   );

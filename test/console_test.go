@@ -1,0 +1,184 @@
+package test
+
+import (
+	"fmt"
+	"os"
+	"testing"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/browser"
+	"example.net/everypost/internal/standin"
+)
+
+// open starts a browser at the console of a rig, signed in as Ada.
+func openConsole(t *testing.T, r *rig) *browser.Browser {
+	t.Helper()
+	b, err := browser.New(t.Context(), 1280, 800)
+	if err != nil && os.Getenv("CI") == "" {
+		t.Skip(err)
+	}
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		assert.Empty(t, b.Complaints, "the page complained")
+		b.Close()
+	})
+	require.NoError(t, b.Run(browser.SignIn(r.Base, "ada", password), browser.Shows("Tern Haven terminal")))
+	return b
+}
+
+// in presses a button inside the dialog that is open.
+func inDialog(label string) chromedp.Action {
+	return chromedp.Tasks{
+		chromedp.WaitVisible(`[role=dialog]`),
+		chromedp.Evaluate(fmt.Sprintf(`[...document.querySelectorAll("[role=dialog] button")].find(b => b.innerText.trim() === %q).click()`, label), nil),
+	}
+}
+
+func TestStoryByConsole(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	require.NoError(t, b.Run(
+		browser.Shows("All 5 devices are in hand"),
+		browser.Press("th-sw-02"),
+		browser.Press("Port 1/1/7, well"),
+		browser.Shows("Put into a new draft"),
+		browser.Choose("VLAN (access)", "40"),
+		browser.Choose("PoE", "off"),
+		browser.Press("Put into a new draft"),
+		browser.Shows("Change 1"),
+		browser.Press("Check"),
+		browser.Shows("The guards found nothing."),
+		browser.Press("Push to 1 device"),
+		browser.Shows("unless it is kept in that time, every device goes back"),
+		inDialog("Push"),
+		browser.Shows("Every device was read back and runs the change"),
+	))
+	vlan, poe := r.runs(printer)
+	assert.Equal(t, []string{"40", "false"}, []string{vlan, poe})
+	require.NoError(t, b.Run(
+		chromedp.Reload(), // the trial outlives a reload of the page
+		browser.Press("Keep it"),
+		browser.Shows("th-sw-02 runs it for good."),
+	))
+	assert.False(t, r.world.TrialOpen("th-sw-02"))
+
+	require.NoError(t, r.world.Throw(standin.Cut, "th-sw-02:1/1/14"))
+	require.NoError(t, b.Run(
+		chromedp.WaitVisible(`button[aria-label^="Port 1/1/14, down"]`),
+		chromedp.Navigate(r.Base+"/watch"),
+		browser.Shows("lost its link — Ticket counter 1"),
+	))
+}
+
+func TestRefusedInputStaysInTheForm(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	var value string
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F25"),
+		chromedp.SendKeys(`input[title="such as 10,20-25"]`, "10,5000"),
+		browser.Press("Put into a new draft"),
+		browser.Shows("is not a VLAN"),
+		chromedp.Value(`input[title="such as 10,20-25"]`, &value),
+	))
+	assert.Equal(t, "10,5000", value)
+	list, err := r.Changes(t.Context(), "")
+	require.NoError(t, err)
+	assert.Empty(t, list.Items)
+}
+
+func TestConsoleWithoutTheService(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	require.NoError(t, b.Run(browser.Shows("Live")))
+	r.server.CloseClientConnections()
+	r.server.Close()
+	require.NoError(t, b.Run(browser.Shows("No word from the service")))
+	b.Complaints = nil // the browser rightly complains that it cannot connect
+}
+
+func TestWrongPasswordIsSaid(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b, err := browser.New(t.Context(), 1280, 800)
+	if err != nil && os.Getenv("CI") == "" {
+		t.Skip(err)
+	}
+	require.NoError(t, err)
+	defer b.Close()
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base),
+		chromedp.SendKeys(`input[autocomplete=username]`, "ada"),
+		chromedp.SendKeys(`input[type=password]`, "not the one at all"),
+		chromedp.Click(`button[type=submit]`),
+		browser.Shows("The user name or the password is wrong"),
+	))
+}
+
+func TestViewerIsOfferedNothingThatHeMayNotDo(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	r.as(t, "isla", "viewer")
+	b, err := browser.New(t.Context(), 1280, 800)
+	if err != nil && os.Getenv("CI") == "" {
+		t.Skip(err)
+	}
+	require.NoError(t, err)
+	defer b.Close()
+	require.NoError(t, b.Run(
+		browser.SignIn(r.Base, "isla", password),
+		chromedp.Navigate(r.Base+"/devices"), browser.Shows("th-sw-02"),
+	))
+	assert.NotContains(t, b.Text(), "Adopt a device")
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F7"),
+		browser.Shows("may look at ports but not change them"),
+	))
+}
+
+// TestNothingSeriousForAxe looks at every page with axe, in both themes.
+func TestNothingSeriousForAxe(t *testing.T) {
+	t.Parallel()
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	if err != nil && os.Getenv("CI") == "" {
+		t.Skip("axe-core is not installed: make build")
+	}
+	require.NoError(t, err)
+	r := startRig(t, startWorld(t))
+	require.NoError(t, r.world.Throw(standin.Cut, "th-sw-02:1/1/14"))
+	c := r.draft(t, [3]string{"th-sw-02:1/1/25", "trunk-vlans", "20,30"})
+	b := openConsole(t, r)
+	pages := map[string][]chromedp.Action{
+		"watch":         {chromedp.Navigate(r.Base + "/watch"), browser.Shows("Tern Haven")},
+		"devices":       {chromedp.Navigate(r.Base + "/devices"), browser.Shows("th-sw-02")},
+		"adopt":         {chromedp.Navigate(r.Base + "/devices?adopt=1"), browser.Shows("Show its host key")},
+		"device":        {chromedp.Navigate(r.Base + "/devices/th-sw-02?sel=1%2F1%2F7"), browser.Shows("H24P")},
+		"particulars":   {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=particulars"), browser.Shows("Serial number")},
+		"configuration": {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=configuration"), browser.Shows("<hostname>")},
+		"changes":       {chromedp.Navigate(r.Base + "/changes"), browser.Shows("checked")},
+		"ports":         {chromedp.Navigate(r.Base + "/ports?sel=th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F10"), browser.Shows("th-sw-01:1/1/1")},
+		"tray":          {chromedp.Navigate(fmt.Sprintf("%s/watch?tray=%d", r.Base, c.Number)), browser.Shows("Mend it in the draft")},
+		"palette":       {chromedp.Navigate(r.Base + "/watch"), browser.Press("Find and do"), chromedp.WaitVisible(`[cmdk-input]`), chromedp.SendKeys(`[cmdk-input]`, "sw-02"), browser.Shows("Halyard H24P")},
+		"nowhere":       {chromedp.Navigate(r.Base + "/no/such/page"), browser.Shows("There is nothing at this address")},
+		"no device":     {chromedp.Navigate(r.Base + "/devices/nobody"), browser.Shows("not found")},
+	}
+	for _, theme := range []string{"light", "dark"} {
+		require.NoError(t, b.Run(browser.Theme(theme)))
+		for name, actions := range pages {
+			var found []string
+			require.NoError(t, b.Run(append(actions, chromedp.Evaluate(string(axe)+"; true", nil),
+				chromedp.Evaluate(`axe.run().then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
+					.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + (n.any[0]?.message ?? "")).join(" | ")))`, &found, awaitPromise))...))
+			assert.Empty(t, found, "%s, %s", name, theme)
+		}
+	}
+}
+
+func awaitPromise(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }

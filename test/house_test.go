@@ -1,0 +1,100 @@
+package test
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/api/server"
+)
+
+const module = "example.net/everypost/"
+
+// rings says what each part may import of ours; the longest prefix of a package counts. The core may besides import only
+// the standard library.
+var rings = map[string][]string{
+	"internal/core":           {"internal/core"},
+	"internal/wire":           {"internal/wire"},
+	"internal/driver":         {"internal/core", "internal/wire", "internal/driver"},
+	"internal/driver/netconf": {"internal/core", "internal/wire", "internal/driver"},
+	"internal/store":          {"internal/core"},
+	"internal/service":        {"internal/core", "internal/driver", "internal/store", "internal/service"},
+	"internal/api/v1":         {},
+	"internal/api/server":     {"internal/core", "internal/driver", "internal/service", "internal/store", "internal/api/v1"},
+	"internal/api/client":     {"internal/api/v1"},
+	"internal/cli":            {"internal/api/client", "internal/api/v1"},
+	"internal/standin":        {"internal/wire", "internal/core/network"},
+	"internal/console":        {},
+	"internal/browser":        {},
+}
+
+func TestImportsKeepTheRings(t *testing.T) {
+	t.Parallel()
+	cmd := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "./internal/...")
+	cmd.Dir = ".."
+	out, err := cmd.Output()
+	require.NoError(t, err)
+	for line := range strings.Lines(string(out)) {
+		words := strings.Fields(line)
+		pkg := strings.TrimPrefix(words[0], module)
+		allowed, ok := ringOf(pkg)
+		require.True(t, ok, "%s is in no ring: place it", pkg)
+		for _, imported := range words[1:] {
+			ours, is := strings.CutPrefix(imported, module)
+			switch {
+			case is:
+				assert.True(t, ours == pkg || within(ours, allowed), "%s may not import %s", pkg, ours)
+				// A protocol's word may not come into the service through a driver.
+				assert.False(t, strings.HasPrefix(pkg, "internal/service") && strings.HasPrefix(ours, "internal/driver/"), "%s may not import %s", pkg, ours)
+			case strings.HasPrefix(pkg, "internal/core/"):
+				assert.NotContains(t, strings.SplitN(imported, "/", 2)[0], ".", "%s: the core imports only the standard library, not %s", pkg, imported)
+				assert.NotContains(t, []string{"os", "net", "net/http", "log", "log/slog", "io", "sync"}, imported, "%s: the core does no I/O", pkg)
+			}
+		}
+	}
+}
+
+func ringOf(pkg string) ([]string, bool) {
+	for p := pkg; p != "."; p = filepath.Dir(p) {
+		if allowed, ok := rings[p]; ok {
+			return allowed, true
+		}
+	}
+	return nil, false
+}
+
+func within(pkg string, allowed []string) bool {
+	for _, a := range allowed {
+		if pkg == a || strings.HasPrefix(pkg, a+"/") {
+			return true
+		}
+	}
+	return false
+}
+
+func TestGeneratedFilesAreCurrent(t *testing.T) {
+	t.Parallel()
+	want, err := json.MarshalIndent(server.API("1"), "", "  ")
+	require.NoError(t, err)
+	got, err := os.ReadFile("../web/openapi.json")
+	require.NoError(t, err)
+	assert.Equal(t, string(want), strings.TrimSpace(string(got)), "run make generate")
+
+	dir := t.TempDir()
+	cmd := exec.Command("go", "run", "../tools/reference", dir)
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, string(out))
+	for _, name := range []string{"commands.md", "api.md"} {
+		want, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		got, err := os.ReadFile(filepath.Join("../docs/reference", name))
+		require.NoError(t, err)
+		assert.Equal(t, string(want), string(got), "run make generate")
+	}
+}
