@@ -90,9 +90,9 @@ type app struct {
 	out     io.Writer
 	err     io.Writer
 
-	server, token string
-	format        string
-	noColor       bool
+	server  string
+	format  string
+	noColor bool
 }
 
 // Root returns the command tree for a version of the program. More commands may be added to it.

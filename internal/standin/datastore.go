@@ -237,6 +237,3 @@ func (p portTree) tagged(v int) bool {
 	}
 	return false
 }
-
-// switched reports whether the port is part of the bridge.
-func (p portTree) switched() bool { return p.n.Find("ethernet/switched-vlan") != nil }

@@ -45,12 +45,16 @@ type Proposal struct {
 	// Site tells the site of a device, and EntryOf the entry of a site, where somebody has said so.
 	Site    map[string]string
 	EntryOf map[string]string
+
+	graph   *topology.Graph
+	changed []network.PortRef // the ports that differ, in order
 }
 
 var guards = []func(Proposal) []Finding{managementPath, vlanExists, vlanCarried}
 
 // Check runs all guards. The gravest findings come first.
 func Check(p Proposal) []Finding {
+	p.graph, p.changed = topology.NewGraph(p.Links, p.Entries), p.changedPorts()
 	var out []Finding
 	for _, g := range guards {
 		out = append(out, g(p)...)

@@ -8,15 +8,14 @@ import (
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/core/topology"
 )
 
 // managementPath finds devices that the service could reach before and could not reach after. It warns and does not stop:
 // every push is on trial, so that such a device undoes the change by itself, and there are reasons to do it (moving the
 // management network is one). A device at a site whose entry nobody has named cannot be judged, which is said.
 func managementPath(p Proposal) []Finding {
-	before := topology.ManagementReach(p.Before, p.Links, p.Entries)
-	after := topology.ManagementReach(p.After, p.Links, p.Entries)
+	before := p.graph.ManagementReach(p.Before)
+	after := p.graph.ManagementReach(p.After)
 	var cut []string
 	for _, device := range slices.Sorted(maps.Keys(before)) {
 		if !after[device] {
@@ -28,7 +27,7 @@ func managementPath(p Proposal) []Finding {
 		out = append(out, p.cutOff(cut))
 	}
 	unjudged := map[string]bool{}
-	for _, ref := range p.changedPorts() {
+	for _, ref := range p.changed {
 		if site := p.Site[ref.Device]; p.EntryOf[site] == "" && !unjudged[site] {
 			unjudged[site] = true
 			out = append(out, Finding{
@@ -44,7 +43,7 @@ func managementPath(p Proposal) []Finding {
 
 // cutOff says which changed ports cut off the devices, the nearest device first: it is the one that goes back by itself.
 func (p Proposal) cutOff(devices []string) Finding {
-	near := topology.FarToNear(devices, p.Links, p.Entries)
+	near := p.graph.FarToNear(devices)
 	slices.Reverse(near)
 	vlan := p.Before[near[0]].ManagementVLAN
 	f := Finding{
@@ -52,9 +51,9 @@ func (p Proposal) cutOff(devices []string) Finding {
 		Why: "The service would lose the way to it: on trial the device goes back by itself, and until then it cannot be watched or changed.",
 	}
 	var places []string
-	for _, ref := range p.changedPorts() {
+	for _, ref := range p.changed {
 		b, a := p.Before[ref.Device].Ports[ref.Port], p.After[ref.Device].Ports[ref.Port]
-		if !onLink(p.Links, ref) || !b.Carries(vlan) || a.Carries(vlan) && a.Untagged() == b.Untagged() {
+		if !p.graph.OnLink(ref) || !b.Carries(vlan) || a.Carries(vlan) && a.Untagged() == b.Untagged() {
 			continue
 		}
 		f.Ports = append(f.Ports, ref)
@@ -73,10 +72,6 @@ func (p Proposal) cutOff(devices []string) Finding {
 
 func onePort(name string, c network.PortConfig) network.Config {
 	return network.Config{Ports: map[string]network.PortConfig{name: c}}
-}
-
-func onLink(links []topology.Link, ref network.PortRef) bool {
-	return slices.ContainsFunc(links, func(l topology.Link) bool { return l.A == ref || l.B == ref })
 }
 
 func orElse(places []string, otherwise string) string {

@@ -7,16 +7,14 @@ import (
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/core/topology"
 )
 
 // vlanCarried finds ports put into a VLAN that is not carried all the way up from their device to where the network comes
 // in, and VLANs taken off a link while ports behind it still use them.
 func vlanCarried(p Proposal) []Finding {
 	var out []Finding
-	changed := p.changedPorts()
-	for _, ref := range changed {
-		if onLink(p.Links, ref) {
+	for _, ref := range p.changed {
+		if p.graph.OnLink(ref) {
 			out = append(out, p.takenOffLink(ref)...)
 			continue
 		}
@@ -36,7 +34,7 @@ func vlanCarried(p Proposal) []Finding {
 // gaps lists the ports on the way up from a device that do not carry v, the nearest first.
 func (p Proposal) gaps(device string, v network.VLANID) []network.PortRef {
 	var out []network.PortRef
-	for _, l := range topology.WayUp(device, p.Links, p.Entries) {
+	for _, l := range p.graph.WayUp(device) {
 		near, far := l.Other(device)
 		device = far.Device
 		for _, end := range []network.PortRef{near, far} {
@@ -115,7 +113,7 @@ func (p Proposal) behind(ref network.PortRef, v network.VLANID) []network.PortRe
 		}
 		for name, port := range c.Ports {
 			edge := network.PortRef{Device: device, Port: name}
-			if port.Enabled && port.Untagged() == v && !onLink(p.Links, edge) {
+			if port.Enabled && port.Untagged() == v && !p.graph.OnLink(edge) {
 				out = append(out, edge)
 			}
 		}

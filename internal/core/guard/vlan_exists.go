@@ -11,7 +11,7 @@ import (
 // vlanExists finds ports put into a VLAN that their device does not know.
 func vlanExists(p Proposal) []Finding {
 	var out []Finding
-	for _, ref := range p.changedPorts() {
+	for _, ref := range p.changed {
 		known := p.After[ref.Device].VLANs
 		before := used(p.Before[ref.Device].Ports[ref.Port])
 		for _, v := range used(p.After[ref.Device].Ports[ref.Port]) {

@@ -58,45 +58,50 @@ func Links(states map[string]network.State, nameOf func(systemName string) strin
 	return out
 }
 
-// Distances counts the links from the nearest of the entries to every device that hangs on them.
-func Distances(links []Link, entries []string) map[string]int {
-	dist := map[string]int{}
+// Graph is links made ready for asking: it is built once and then asked many times.
+type Graph struct {
+	entries  []string
+	at       map[string][]Link        // by device
+	ports    map[network.PortRef]bool // that are ends of links
+	distance map[string]int           // links to the nearest entry
+}
+
+// NewGraph makes a graph of links, looked at from the entries.
+func NewGraph(links []Link, entries []string) *Graph {
+	g := &Graph{entries: entries, at: map[string][]Link{}, ports: map[network.PortRef]bool{}, distance: map[string]int{}}
+	for _, l := range links {
+		g.at[l.A.Device] = append(g.at[l.A.Device], l)
+		g.at[l.B.Device] = append(g.at[l.B.Device], l)
+		g.ports[l.A], g.ports[l.B] = true, true
+	}
 	queue := slices.Clone(entries)
 	for _, e := range entries {
-		dist[e] = 0
+		g.distance[e] = 0
 	}
 	for len(queue) > 0 {
 		d := queue[0]
 		queue = queue[1:]
-		for _, l := range linksOf(links, d) {
+		for _, l := range g.at[d] {
 			_, far := l.Other(d)
-			if _, ok := dist[far.Device]; !ok {
-				dist[far.Device] = dist[d] + 1
+			if _, ok := g.distance[far.Device]; !ok {
+				g.distance[far.Device] = g.distance[d] + 1
 				queue = append(queue, far.Device)
 			}
 		}
 	}
-	return dist
+	return g
 }
 
-func linksOf(links []Link, device string) []Link {
-	var out []Link
-	for _, l := range links {
-		if l.A.Device == device || l.B.Device == device {
-			out = append(out, l)
-		}
-	}
-	return out
-}
+// OnLink tells whether a port is the end of a link.
+func (g *Graph) OnLink(ref network.PortRef) bool { return g.ports[ref] }
 
 // FarToNear orders devices so that one comes before everything that its way may lead through. Devices whose place is
 // not known come first: cutting the way to them must not be left to chance.
-func FarToNear(devices []string, links []Link, entries []string) []string {
-	dist := Distances(links, entries)
+func (g *Graph) FarToNear(devices []string) []string {
 	out := slices.Clone(devices)
 	slices.SortFunc(out, func(a, b string) int {
-		da, okA := dist[a]
-		db, okB := dist[b]
+		da, okA := g.distance[a]
+		db, okB := g.distance[b]
 		switch {
 		case okA != okB:
 			if okA {
@@ -112,13 +117,12 @@ func FarToNear(devices []string, links []Link, entries []string) []string {
 }
 
 // WayUp returns the links from a device to the nearest entry, nearest link first, or nil when there is no way.
-func WayUp(device string, links []Link, entries []string) []Link {
-	dist := Distances(links, entries)
+func (g *Graph) WayUp(device string) []Link {
 	var way []Link
-	for d, ok := dist[device]; ok && d > 0; d = dist[device] {
-		for _, l := range linksOf(links, device) {
+	for d, ok := g.distance[device]; ok && d > 0; d = g.distance[device] {
+		for _, l := range g.at[device] {
 			_, far := l.Other(device)
-			if fd, ok := dist[far.Device]; ok && fd == d-1 {
+			if fd, ok := g.distance[far.Device]; ok && fd == d-1 {
 				way = append(way, l)
 				device = far.Device
 				break
@@ -137,7 +141,7 @@ type place struct {
 // ManagementReach returns the devices whose management address can be reached from the entries, following VLANs over
 // links: a tagged frame keeps its VLAN, an untagged one takes the untagged VLAN of the port it arrives on. An entry is
 // reached by definition. A device whose management is on no VLAN is reached when any of its neighbours is.
-func ManagementReach(configs map[string]network.Config, links []Link, entries []string) map[string]bool {
+func (g *Graph) ManagementReach(configs map[string]network.Config) map[string]bool {
 	reached := map[string]bool{}
 	visited := map[place]bool{}
 	var queue []place
@@ -150,14 +154,14 @@ func ManagementReach(configs map[string]network.Config, links []Link, entries []
 			}
 		}
 	}
-	for _, e := range entries {
+	for _, e := range g.entries {
 		reached[e] = true
 		visit(place{e, configs[e].ManagementVLAN})
 	}
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
-		for _, l := range linksOf(links, at.device) {
+		for _, l := range g.at[at.device] {
 			near, far := l.Other(at.device)
 			out, in := configs[at.device].Ports[near.Port], configs[far.Device].Ports[far.Port]
 			if v := Cross(out, in, at.vlan); v != 0 {

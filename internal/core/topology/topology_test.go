@@ -41,13 +41,13 @@ func TestLinksFromNeighbourReports(t *testing.T) {
 var chain = []Link{link("e:1", "s1:1"), link("s1:2", "s2:1"), link("s2:2", "s3:1"), link("s1:3", "x:1")}
 
 func TestFarToNear(t *testing.T) {
-	assert.Equal(t, []string{"lost", "s3", "s2", "x", "s1", "e"}, FarToNear([]string{"e", "s1", "x", "s2", "s3", "lost"}, chain, []string{"e"}))
+	assert.Equal(t, []string{"lost", "s3", "s2", "x", "s1", "e"}, NewGraph(chain, []string{"e"}).FarToNear([]string{"e", "s1", "x", "s2", "s3", "lost"}))
 }
 
 func TestWayUp(t *testing.T) {
-	assert.Equal(t, []Link{chain[2], chain[1], chain[0]}, WayUp("s3", chain, []string{"e"}))
-	assert.Empty(t, WayUp("e", chain, []string{"e"}))
-	assert.Empty(t, WayUp("lost", chain, []string{"e"}))
+	assert.Equal(t, []Link{chain[2], chain[1], chain[0]}, NewGraph(chain, []string{"e"}).WayUp("s3"))
+	assert.Empty(t, NewGraph(chain, []string{"e"}).WayUp("e"))
+	assert.Empty(t, NewGraph(chain, []string{"e"}).WayUp("lost"))
 }
 
 func TestCross(t *testing.T) {
@@ -90,13 +90,13 @@ func TestManagementReach(t *testing.T) {
 	}
 	configs := map[string]network.Config{"e": config("1"), "s1": config("1", "2", "3"), "s2": config("1", "2"), "s3": config("1"), "x": config("1")}
 	all := map[string]bool{"e": true, "s1": true, "s2": true, "s3": true, "x": true}
-	assert.Equal(t, all, ManagementReach(configs, chain, []string{"e"}))
+	assert.Equal(t, all, NewGraph(chain, []string{"e"}).ManagementReach(configs))
 
 	cut := configs["s2"].Clone()
 	cut.Ports["1"] = network.PortConfig{Enabled: true, Mode: network.Trunk, TrunkVLANs: network.VLANSet{20}}
 	configs["s2"] = cut
-	assert.Equal(t, map[string]bool{"e": true, "s1": true, "x": true}, ManagementReach(configs, chain, []string{"e"}))
-	assert.Empty(t, ManagementReach(configs, chain, nil))
+	assert.Equal(t, map[string]bool{"e": true, "s1": true, "x": true}, NewGraph(chain, []string{"e"}).ManagementReach(configs))
+	assert.Empty(t, NewGraph(chain, nil).ManagementReach(configs))
 }
 
 // In any tree, a device stands before every device on its way up.
@@ -112,13 +112,14 @@ func TestFarToNearNeverCutsItsWay(t *testing.T) {
 				links = append(links, link(fmt.Sprintf("d%d:p%d", parent, i), fmt.Sprintf("d%d:up", i)))
 			}
 		}
-		order := FarToNear(devices, links, []string{"d0"})
+		g := NewGraph(links, []string{"d0"})
+		order := g.FarToNear(devices)
 		place := map[string]int{}
 		for i, d := range order {
 			place[d] = i
 		}
 		for _, d := range devices {
-			for _, l := range WayUp(d, links, []string{"d0"}) {
+			for _, l := range g.WayUp(d) {
 				for _, end := range []string{l.A.Device, l.B.Device} {
 					assert.LessOrEqual(t, place[d], place[end])
 				}

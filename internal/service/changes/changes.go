@@ -398,7 +398,7 @@ func order(c *store.Change, n Network) {
 	for i, d := range c.Devices {
 		names[i] = d.Device
 	}
-	names = topology.FarToNear(names, n.Links, n.Entries())
+	names = topology.NewGraph(n.Links, n.Entries()).FarToNear(names)
 	for i := range c.Devices {
 		c.Devices[i].Order = slices.Index(names, c.Devices[i].Device)
 	}

@@ -1,0 +1,79 @@
+package test
+
+import (
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/standin"
+)
+
+// BenchmarkChangeSeen measures the time from cutting a cable in the world to the event at a client of the service's
+// stream: through the device's notification, the driver, the fleet, the bus and HTTP.
+func BenchmarkChangeSeen(b *testing.B) {
+	r := startRig(b, startWorld(b))
+	seen := make(chan time.Time, 16)
+	listening := make(chan struct{})
+	go func() {
+		_ = r.Events(b.Context(), 0, func(e v1.Event) bool {
+			switch {
+			case e.Kind == "reset":
+				close(listening)
+			case e.Kind == "port" && e.Device == "th-sw-02" && e.Port == "1/1/7":
+				seen <- time.Now()
+			}
+			return true
+		})
+	}()
+	<-listening
+	var took []time.Duration
+	fault := standin.Cut
+	for b.Loop() {
+		began := time.Now()
+		require.NoError(b, r.world.Throw(fault, printer))
+		took = append(took, (<-seen).Sub(began))
+		if fault == standin.Cut {
+			fault = standin.Mend
+		} else {
+			fault = standin.Cut
+		}
+	}
+	slices.Sort(took)
+	b.ReportMetric(ms(took[len(took)/2]), "ms-median")
+	b.ReportMetric(ms(took[len(took)-1]), "ms-worst")
+}
+
+func ms(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
+
+// BenchmarkPush measures a push of one edit on each of two devices until it is on trial, and keeping it.
+func BenchmarkPush(b *testing.B) {
+	r := startRig(b, startWorld(b))
+	vlans := []string{"40", "20"}
+	var pushed, kept []time.Duration
+	n := 0
+	for b.Loop() {
+		c := draftBoth(b, r, vlans[n%2])
+		n++
+		began := time.Now()
+		_, err := r.Push(b.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 60})
+		require.NoError(b, err)
+		r.until(b, c.Number, "on-trial")
+		pushed = append(pushed, time.Since(began))
+		began = time.Now()
+		_, err = r.Keep(b.Context(), c.Number)
+		require.NoError(b, err)
+		r.until(b, c.Number, "kept")
+		kept = append(kept, time.Since(began))
+	}
+	slices.Sort(pushed)
+	slices.Sort(kept)
+	b.ReportMetric(ms(pushed[len(pushed)/2]), "ms-to-trial")
+	b.ReportMetric(ms(kept[len(kept)/2]), "ms-to-kept")
+}
+
+func draftBoth(b *testing.B, r *rig, vlan string) v1.Change {
+	return r.draft(b, [3]string{printer, "vlan", vlan}, [3]string{"th-sw-01:1/1/7", "vlan", vlan})
+}
