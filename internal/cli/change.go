@@ -377,7 +377,7 @@ func (a *app) printFindings(ch v1.Change) {
 		p("        %s", f.Why)
 		p("        %s", f.Remedy)
 		if len(f.Fix) > 0 {
-			p("        everypost port set --change %d %s", ch.Number, fixText(f.Fix))
+			p("        mend with everypost port set --change %d %s", ch.Number, fixText(f.Fix))
 		}
 		if f.Level == "warn" {
 			p("        accept with --accept %s", f.ID)

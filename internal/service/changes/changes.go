@@ -416,7 +416,14 @@ func countFindings(findings []guard.Finding) string {
 	var parts []string
 	for _, l := range []guard.Level{guard.Stop, guard.Warn, guard.Note} {
 		if n[l] > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", n[l], l))
+			word := string(l)
+			if l == guard.Warn {
+				word = "warning"
+			}
+			if n[l] > 1 {
+				word += "s"
+			}
+			parts = append(parts, fmt.Sprintf("%d %s", n[l], word))
 		}
 	}
 	return strings.Join(parts, ", ")

@@ -49,7 +49,7 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 		for i := range c.Devices {
 			c.Devices[i].Token = fmt.Sprintf("everypost-%d-%s", number, rand.Text()[:8])
 		}
-		note(c, at, "push started by %s, on trial for %s", o.By, o.Trial)
+		note(c, at, "push started by %s, on trial for %s", o.By, spell(o.Trial))
 		return nil
 	})
 	if err != nil {
@@ -57,6 +57,14 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 	}
 	s.lead(c, (*worker).push)
 	return c, nil
+}
+
+// spell says a span of whole seconds as people do.
+func spell(d time.Duration) string {
+	if d >= time.Minute && d%time.Minute == 0 {
+		return fmt.Sprintf("%d min", d/time.Minute)
+	}
+	return fmt.Sprintf("%d s", d/time.Second)
 }
 
 // BlockedError names the findings that keep a change from being pushed.

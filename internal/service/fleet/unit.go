@@ -143,7 +143,10 @@ func (u *unit) attempt(ctx context.Context, failures *int) error {
 	}
 	*failures = 0
 	dead := make(chan error, 1)
-	wg.Go(func() { dead <- u.keepAlive(ctx, s) })
+	wg.Go(func() {
+		dead <- u.keepAlive(ctx, s)
+		_ = s.Close() // whatever waits for an answer on it need not wait for its own time to run out
+	})
 	u.took(s)
 	defer u.lost()
 	return u.hold(ctx, s, watchEnded, dead)
@@ -224,7 +227,12 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 		case <-ctx.Done():
 			return ctx.Err()
 		case <-s.Done():
-			return errors.New("the device ended the session")
+			select {
+			case err := <-dead: // we ended it ourselves
+				return err
+			default:
+				return errors.New("the device ended the session")
+			}
 		case err = <-dead:
 		case err = <-watchEnded:
 			if err == nil {
@@ -255,8 +263,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 	}
 }
 
-// keepAlive asks for signs of life until one is missed. A device that has gone silent ends the session at once, so that
-// whatever waits for an answer on it need not wait for its own time to run out.
+// keepAlive asks for signs of life until one is missed.
 func (u *unit) keepAlive(ctx context.Context, s driver.Session) error {
 	period := u.fleet.timing.KeepAlive
 	tick := time.NewTicker(period)
@@ -268,7 +275,6 @@ func (u *unit) keepAlive(ctx context.Context, s driver.Session) error {
 		case <-tick.C:
 		}
 		if err := within(ctx, period, s.Ping); err != nil {
-			_ = s.Close()
 			return err
 		}
 	}

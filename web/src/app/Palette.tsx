@@ -4,7 +4,7 @@ import { type ReactNode, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Person } from "../api/client";
 import { isOpen, useChanges, useDevices, useSignOut } from "../api/queries";
-import { HealthMark } from "../ui/health";
+import { changeWord, HealthMark } from "../ui/health";
 import { KindIcon } from "../ui/kinds";
 import { setTheme } from "./theme";
 import { useKept } from "./view";
@@ -53,7 +53,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         id: `change-${c.number}`,
         words: `change draft ${c.number} ${c.why}`,
         group: "Open changes",
-        show: `Change ${c.number}, ${c.state}${c.why ? `: ${c.why}` : ""}`,
+        show: `Change ${c.number}, ${changeWord(c.state)}${c.why ? `: ${c.why}` : ""}`,
         run: go(`${window.location.pathname}?tray=${c.number}`),
       });
     for (const d of devices.data?.items ?? [])

@@ -53,7 +53,10 @@ export function HealthMark({ state, word }: { state: string; word?: string }) {
   );
 }
 
-/** The state of a change, as shape and word. */
+/** A state of a change or a step of it, as people say it. */
+export const changeWord = (state: string) => state.replace("-", " ");
+
+/** The shape of a change's state. */
 export function changeShape(state: string): string {
   if (state === "kept") return "well";
   if (state === "failed") return "down";

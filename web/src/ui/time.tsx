@@ -41,5 +41,8 @@ export function Ago({ at, word = " ago" }: { at: string; word?: string }) {
   );
 }
 
+/** A number of things, in words: one port, two ports. */
+export const many = (n: number, thing: string) => `${n} ${thing}${n === 1 ? "" : "s"}`;
+
 export const clock = (at: string) =>
   new Date(at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" });

@@ -14,8 +14,8 @@ import {
   useUndo,
 } from "../../api/queries";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
-import { changeShape, HealthMark, Shape } from "../../ui/health";
-import { Ago, clock, useNow } from "../../ui/time";
+import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
+import { Ago, clock, many, useNow } from "../../ui/time";
 
 export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: () => void }) {
   const [accepted, setAccepted] = useState<string[]>([]);
@@ -25,7 +25,7 @@ export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: (
       <header>
         <div className="flex items-baseline gap-3">
           <h3 className="text-lg font-semibold">Change {c.number}</h3>
-          <HealthMark state={changeShape(c.state)} word={c.state} />
+          <HealthMark state={changeShape(c.state)} word={changeWord(c.state)} />
           <span className="grow" />
           <span className="text-sm text-soft">
             {c.owner}, <Ago at={c.created_at} />
@@ -263,7 +263,7 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
           </Button>
         ) : (
           <Button kind="main" onClick={() => setAsking("push")} disabled={stops + open > 0 || push.isPending}>
-            Push to {devices.length} device{devices.length === 1 ? "" : "s"} <ArrowRight size={14} aria-hidden />
+            Push to {many(devices.length, "device")} <ArrowRight size={14} aria-hidden />
           </Button>
         )}
         {stops > 0 && <span className="text-sm text-soft">Mend what stops it first.</span>}
@@ -283,7 +283,7 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
         title={asking === "push" ? `Push change ${c.number}?` : `Throw draft ${c.number} away?`}
         description={
           asking === "push"
-            ? `${c.differences.length} setting${c.differences.length === 1 ? "" : "s"} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.`
+            ? `${many(c.differences.length, "setting")} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.`
             : `Its ${c.edits.length} edits are lost. No device is touched.`
         }
       >
@@ -377,7 +377,7 @@ function Progress({ c, may }: { c: Change; may: boolean }) {
             <Shape state={stepShape[d.step] ?? "trial"} />
             <span className="font-mono text-sm">{d.device}</span>
             <span>
-              {d.step}
+              {changeWord(d.step)}
               {d.said && <span className="block text-sm text-soft">{d.said}</span>}
             </span>
           </li>

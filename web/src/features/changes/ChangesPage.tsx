@@ -2,7 +2,7 @@ import type { Change } from "../../api/client";
 import { useChanges } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
-import { changeShape, HealthMark } from "../../ui/health";
+import { changeShape, changeWord, HealthMark } from "../../ui/health";
 import { type Column, Table } from "../../ui/table";
 import { Ago } from "../../ui/time";
 
@@ -13,7 +13,7 @@ const columns: Column<Change>[] = [
     head: "State",
     width: "110px",
     sort: (c) => c.state,
-    cell: (c) => <HealthMark state={changeShape(c.state)} word={c.state} />,
+    cell: (c) => <HealthMark state={changeShape(c.state)} word={changeWord(c.state)} />,
   },
   {
     key: "why",

@@ -4,7 +4,7 @@ import type { Person } from "../../api/client";
 import { isOpen, useChanges } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Button, Empty, Failure } from "../../ui/controls";
-import { changeShape, Shape } from "../../ui/health";
+import { changeShape, changeWord, Shape } from "../../ui/health";
 import { ChangeView } from "./ChangeView";
 
 /** The tray at the right, in which edits made anywhere collect, and from which they are pushed, kept or undone. */
@@ -47,7 +47,7 @@ export function DraftTray({ me, open }: { me: Person; open: boolean }) {
               className="inline-flex h-6 items-center gap-1.5 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-[current=true]:border-accent aria-[current=true]:font-semibold"
             >
               <Shape state={changeShape(c.state)} size={10} />
-              {c.number} {c.state}
+              {c.number} {changeWord(c.state)}
             </button>
           ))}
         </nav>

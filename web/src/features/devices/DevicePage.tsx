@@ -4,7 +4,7 @@ import type { DeviceDetail, Person, Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
 import { useKept, useView } from "../../app/view";
 import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
-import { changeShape, HealthMark } from "../../ui/health";
+import { changeShape, changeWord, HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { Table } from "../../ui/table";
 import { Ago } from "../../ui/time";
@@ -241,7 +241,7 @@ function Changes({ name }: { name: string }) {
             >
               Change {c.number}
             </button>
-            <HealthMark state={changeShape(c.state)} word={c.state} />
+            <HealthMark state={changeShape(c.state)} word={changeWord(c.state)} />
             <span className="truncate">
               {c.why || c.differences.map((x) => `${x.port} ${x.field} ${x.after}`).join(", ")}
             </span>

@@ -5,7 +5,7 @@ import { useKept, useView } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
-import { Ago, clock } from "../../ui/time";
+import { Ago, clock, many } from "../../ui/time";
 
 export function WatchPage() {
   return (
@@ -36,7 +36,17 @@ function Attention() {
   return (
     <Panel
       title="Needs attention"
-      aside={none ? "" : `${away.length} devices, ${cut.length} ports, ${trials.length} changes`}
+      aside={
+        none
+          ? ""
+          : [
+              away.length && many(away.length, "device"),
+              cut.length && many(cut.length, "port"),
+              trials.length && many(trials.length, "change"),
+            ]
+              .filter(Boolean)
+              .join(", ")
+      }
     >
       {none && (
         <p className="flex items-center gap-2 px-3 py-3">

@@ -1,0 +1,211 @@
+// Command screenshots takes the pictures in docs/screenshots, from a demo of its own. Those of the command line are taken
+// of a real terminal in a virtual display; they are left out where Xvfb, xterm or ImageMagick are not installed.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"example.net/everypost/internal/browser"
+)
+
+const (
+	listen   = "127.0.0.1:8590"
+	control  = "127.0.0.1:8591"
+	base     = "http://" + listen
+	password = "lanterns over the sound"
+	out      = "docs/screenshots"
+)
+
+func main() {
+	if err := run(); err != nil {
+		fmt.Fprintln(os.Stderr, "screenshots:", err)
+		os.Exit(1)
+	}
+}
+
+func run() error {
+	dir, err := os.MkdirTemp("", "everypost-screenshots")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	stop, err := demo(dir)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	t := terminal{home: dir}
+	if err := t.command(password+"\n", "login", "--user", "ada"); err != nil {
+		return err
+	}
+	b, err := browser.New(context.Background(), 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	if err := pages(b, t); err != nil {
+		return err
+	}
+	return t.pictures()
+}
+
+// demo runs the demo until the function that it returns is called.
+func demo(dir string) (func(), error) {
+	cmd := exec.Command("bin/everypost", "demo", "--data", filepath.Join(dir, "demo"), "--listen", listen, "--control", control, "--device-port", "2930")
+	ready := make(chan struct{})
+	cmd.Stdout = &watcher{text: "Ctrl-C", found: ready}
+	cmd.Stderr = os.Stderr
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	stop := func() {
+		_ = cmd.Process.Signal(os.Interrupt)
+		_ = cmd.Wait()
+	}
+	select {
+	case <-ready:
+		// Let the counters of the first seconds come in.
+		time.Sleep(8 * time.Second)
+		return stop, nil
+	case <-time.After(60 * time.Second):
+		stop()
+		return nil, errors.New("the demo did not start")
+	}
+}
+
+type watcher struct {
+	text  string
+	seen  strings.Builder
+	found chan struct{}
+	done  bool
+}
+
+func (w *watcher) Write(b []byte) (int, error) {
+	w.seen.Write(b)
+	if !w.done && strings.Contains(w.seen.String(), w.text) {
+		w.done = true
+		close(w.found)
+	}
+	return len(b), nil
+}
+
+func picture(name string) chromedp.Action {
+	return chromedp.Tasks{chromedp.Sleep(500 * time.Millisecond), browser.Picture(filepath.Join(out, name+".png"))}
+}
+
+func inDialog(label string) chromedp.Action {
+	return chromedp.Tasks{
+		chromedp.WaitVisible(`[role=dialog]`),
+		chromedp.Evaluate(fmt.Sprintf(`[...document.querySelectorAll("[role=dialog] button")].find(b => b.innerText.trim() === %q).click()`, label), nil),
+	}
+}
+
+func pages(b *browser.Browser, t terminal) error {
+	return b.Run(
+		chromedp.Navigate(base), chromedp.WaitVisible(`input[type=password]`), browser.Theme("light"), picture("sign-in"),
+		browser.SignIn(base, "ada", password), browser.Shows("Tern Haven terminal"),
+		// A change through its whole life.
+		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"), picture("device"),
+		browser.Press("Port 1/1/7"), browser.Shows("Put into a new draft"),
+		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 1"),
+		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
+		browser.Press("Check"), browser.Shows("guards found nothing"), picture("draft"),
+		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), picture("trial"),
+		browser.Press("Keep it"), browser.Shows("for good"),
+		// One that would cut its own way.
+		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
+		chromedp.SendKeys(`input[title="such as 10,20-25"]`, "20,30,40,50,60,70,80,99"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
+		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
+		chromedp.ActionFunc(func(context.Context) error {
+			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
+				t.command("", "demo", "fault", "--control", control, "cut", "th-fw-01:port1"))
+		}),
+		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
+		browser.Theme("dark"), picture("watch-dark"),
+		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F14"), browser.Shows("Ticket counter 1"), picture("device-dark"),
+		browser.Theme("light"), chromedp.Navigate(base+"/devices"), browser.Shows("th-sw-02"), picture("devices"),
+		chromedp.Navigate(base+"/ports?q=camera&sel=th-sw-01:1%2F1%2F17,th-sw-01:1%2F1%2F18,th-sw-02:1%2F1%2F20"), browser.Shows("3 ports"), picture("ports"),
+		chromedp.Evaluate(`window.dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true}))`, nil),
+		chromedp.WaitVisible(`[cmdk-input]`), chromedp.SendKeys(`[cmdk-input]`, "th"), browser.Shows("Theme"), picture("palette"),
+	)
+}
+
+// terminal runs the program with a home of its own.
+type terminal struct{ home string }
+
+func (t terminal) env() []string {
+	return append(os.Environ(), "HOME="+t.home, "XDG_CONFIG_HOME="+t.home, "EVERYPOST_SERVER="+base, "LANG=C.UTF-8")
+}
+
+func (t terminal) command(stdin string, args ...string) error {
+	cmd := exec.Command("bin/everypost", args...)
+	cmd.Env, cmd.Stdin = t.env(), strings.NewReader(stdin)
+	if b, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("everypost %s: %w\n%s", strings.Join(args, " "), err, b)
+	}
+	return nil
+}
+
+func (t terminal) pictures() error {
+	for _, program := range []string{"Xvfb", "xterm", "import"} {
+		if _, err := exec.LookPath(program); err != nil {
+			fmt.Println("no pictures of the command line:", err)
+			return nil
+		}
+	}
+	display := exec.Command("Xvfb", ":97", "-screen", "0", "1280x800x24")
+	if err := display.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = display.Process.Kill()
+		_ = display.Wait()
+	}()
+	time.Sleep(time.Second)
+	for name, line := range map[string]string{
+		"cli-device-show": "everypost device show th-sw-02",
+		"cli-ports":       "everypost ports --device th-sw-02",
+		"cli-change-show": "everypost change show 2",
+	} {
+		if err := t.window(name, line); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t terminal) window(name, line string) error {
+	bin, err := filepath.Abs("bin")
+	if err != nil {
+		return err
+	}
+	script := fmt.Sprintf("clear; printf '\\033[1m$ %s\\033[0m\\n'; %s 2>&1; sleep 20", line, line)
+	cmd := exec.Command("xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "157x49+0+0", "-bw", "8", "-bg", "#111e28", "-fg", "#dde7eb", "-cr", "#111e28", "-e", "bash", "-c", script)
+	cmd.Env = append(t.env(), "DISPLAY=:97", "PATH="+bin+":"+os.Getenv("PATH"))
+	if err := cmd.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = cmd.Process.Kill()
+		_ = cmd.Wait()
+	}()
+	time.Sleep(2500 * time.Millisecond)
+	grab := exec.Command("import", "-window", "root", filepath.Join(out, name+".png"))
+	grab.Env = append(os.Environ(), "DISPLAY=:97")
+	if b, err := grab.CombinedOutput(); err != nil {
+		return fmt.Errorf("picture %s: %w\n%s", name, err, b)
+	}
+	return nil
+}
