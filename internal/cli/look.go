@@ -119,11 +119,11 @@ func (a *app) printDevice(d v1.DeviceDetail) {
 }
 
 func sinceNow(t time.Time) string {
-	if s := ago(t); s != "now" && s != "never" {
-		return s + " ago"
-	} else {
+	s := ago(t)
+	if s == "now" || s == "never" {
 		return s
 	}
+	return s + " ago"
 }
 
 func orDash(v int, prefix string) string {

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"example.net/everypost/internal/wire/xmlnode"
@@ -79,6 +80,13 @@ func (w *World) links() map[endpoint]bool {
 	for _, c := range w.cables {
 		if !c.cut && ready(c.a) && ready(c.b) {
 			up[c.a], up[c.b] = true, true
+		}
+	}
+	for name, d := range w.devices {
+		for _, p := range d.spec.Ports { // a radio is up whether or not anybody listens
+			if at := (endpoint{name, p.Name}); strings.HasPrefix(p.Name, "radio") && ready(at) {
+				up[at] = true
+			}
 		}
 	}
 	for _, h := range w.hosts {

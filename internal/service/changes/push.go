@@ -74,11 +74,10 @@ type BlockedError struct {
 }
 
 func (e *BlockedError) Error() string {
-	parts := make([]string, len(e.Findings))
-	for i, f := range e.Findings {
-		parts[i] = fmt.Sprintf("%s (%s)", f.What, f.ID)
+	if len(e.Findings) == 1 {
+		return fmt.Sprintf("change %d cannot be pushed: a finding is in the way", e.Number)
 	}
-	return fmt.Sprintf("change %d cannot be pushed: %s", e.Number, strings.Join(parts, " "))
+	return fmt.Sprintf("change %d cannot be pushed: %d findings are in the way", e.Number, len(e.Findings))
 }
 
 // Unwrap makes it an ErrBlocked.

@@ -219,7 +219,7 @@ func (w *worker) keep() {
 		w.set(i, StepKept, "")
 	}
 	if len(reverted) == 0 {
-		w.end(Kept, fmt.Sprintf("%s runs it for good.", strings.Join(w.names(), ", ")))
+		w.end(Kept, fmt.Sprintf("It runs for good on %s.", strings.Join(w.names(), ", ")))
 		return
 	}
 	w.putBack(fmt.Sprintf("%s went back before the change could be kept.", strings.Join(reverted, ", ")))

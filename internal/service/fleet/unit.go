@@ -227,13 +227,9 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 		case <-ctx.Done():
 			return ctx.Err()
 		case <-s.Done():
-			select {
-			case err := <-dead: // we ended it ourselves
-				return err
-			default:
-				return errors.New("the device ended the session")
-			}
-		case err = <-dead:
+			err = errors.New("the device ended the session")
+		case err := <-dead:
+			return err
 		case err = <-watchEnded:
 			if err == nil {
 				err = errors.New("the device ended its reports")
@@ -258,7 +254,12 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 			})
 		}
 		if err != nil {
-			return err
+			select {
+			case silence := <-dead: // then that is what ended the rest
+				return silence
+			default:
+				return err
+			}
 		}
 	}
 }
