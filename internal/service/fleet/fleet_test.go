@@ -144,7 +144,9 @@ func (o *seen) note(do func()) {
 	do()
 }
 
-func (o *seen) Reached(v View) { o.note(func() { o.reached, o.why = append(o.reached, v.Reach), v.Why }) }
+func (o *seen) Reached(v View) {
+	o.note(func() { o.reached, o.why = append(o.reached, v.Reach), v.Why })
+}
 func (o *seen) PortChanged(_ View, port string, before, after network.PortState) {
 	o.note(func() { o.ports = append(o.ports, port+" "+string(before.Oper)+" to "+string(after.Oper)) })
 }
@@ -286,11 +288,15 @@ func TestNeighbourIsRememberedWhileTheLinkIsGone(t *testing.T) {
 	d := &fakeDevice{state: network.State{Ports: map[string]network.PortState{"1": {Oper: network.Up, Neighbour: peer}}}}
 	f, _ := start(t, d, brisk)
 	await(t, f)
-	d.set(func() { d.state = network.State{Ports: map[string]network.PortState{"1": {Oper: network.Down, Changed: time.Now()}}} })
+	d.set(func() {
+		d.state = network.State{Ports: map[string]network.PortState{"1": {Oper: network.Down, Changed: time.Now()}}}
+	})
 	eventually(t, "down", func() bool { v, _ := f.View("sw"); return v.State.Ports["1"].Oper == network.Down })
 	v, _ := f.View("sw")
 	assert.Equal(t, peer, v.State.Ports["1"].Neighbour)
-	d.set(func() { d.state = network.State{Ports: map[string]network.PortState{"1": {Oper: network.Up, Changed: time.Now()}}} })
+	d.set(func() {
+		d.state = network.State{Ports: map[string]network.PortState{"1": {Oper: network.Up, Changed: time.Now()}}}
+	})
 	eventually(t, "forgotten", func() bool { v, _ := f.View("sw"); return v.State.Ports["1"].Neighbour == nil })
 }
 
