@@ -82,6 +82,10 @@ func TestStoryByCommandLine(t *testing.T) {
 		assert.Contains(t, show, text)
 	}
 
+	c.good("port", "set", printer, "vlan=20")
+	c.good("change", "check", "2")
+	assert.Contains(t, c.good("change", "push", "2", "--keep-after", "1s").err, "Change 2 is kept")
+
 	require.NoError(t, c.rig.world.Throw(standin.Cut, printer))
 	require.Eventually(t, func() bool { return strings.Contains(c.good("ports", "down").out, printer) }, waitLong, waitStep)
 }

@@ -5,6 +5,7 @@ import (
 	"os"
 	"testing"
 
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -189,3 +190,19 @@ func TestNothingSeriousForAxe(t *testing.T) {
 }
 
 func awaitPromise(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
+
+func TestEndedSessionAsksForSigningInAtTheSamePlace(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/devices/th-sw-02"), browser.Shows("H24P"),
+		network.ClearBrowserCookies(),
+		chromedp.WaitVisible(`input[type=password]`),
+		chromedp.SendKeys(`input[autocomplete=username]`, "ada"),
+		chromedp.SendKeys(`input[type=password]`, password),
+		chromedp.Click(`button[type=submit]`),
+		browser.Shows("H24P"),
+	))
+	b.Complaints = nil // the browser tells of the refused request
+}

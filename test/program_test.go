@@ -254,6 +254,31 @@ func TestStreamGoesOnWhereItWas(t *testing.T) {
 	assert.Equal(t, "reset", collect(7, 1)[0].Kind, "a number of another life")
 }
 
+func TestStreamEndsWithItsToken(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	ended := make(chan error, 1)
+	listening := make(chan struct{})
+	go func() {
+		ended <- r.Events(t.Context(), 0, func(e v1.Event) bool {
+			if e.Kind == "reset" {
+				close(listening)
+			}
+			return true
+		})
+	}()
+	<-listening
+	tokens, err := r.svc.Store.Tokens(t.Context(), "ada")
+	require.NoError(t, err)
+	require.NoError(t, r.svc.Store.DropToken(t.Context(), "ada", tokens[0].ID))
+	select {
+	case err := <-ended:
+		require.Error(t, err)
+	case <-time.After(waitLong):
+		require.Fail(t, "who is no longer signed in still listens")
+	}
+}
+
 func explain(t *testing.T, r *rig, number int64, why string) error {
 	t.Helper()
 	_, err := r.svc.Changes.Explain(t.Context(), number, why)

@@ -158,12 +158,13 @@ func changeNumber(s string) (int64, error) {
 func (a *app) pushCommand() *cobra.Command {
 	var accept []string
 	var trial time.Duration
-	var keep, noWait bool
+	var keep time.Duration
+	var noWait bool
 	cmd := &cobra.Command{
 		Use: "push CHANGE", Short: "Push a checked change to its devices, on trial", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
 		Long: `Push a checked change. Every device checks it first; then each runs it on trial, and goes back by itself unless it is kept
 in time. The command follows the push until the change is on trial, or undone (exit code 6).`,
-		Example: "  everypost change push 12 --trial 2m\n  everypost change push 12 --keep\n  everypost change push 12 --accept management-path:th-sw-02",
+		Example: "  everypost change push 12 --trial 2m\n  everypost change push 12 --keep-after 10s\n  everypost change push 12 --accept management-path:th-sw-02",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			n, err := changeNumber(args[0])
 			if err != nil {
@@ -176,16 +177,14 @@ in time. The command follows the push until the change is on trial, or undone (e
 			if err != nil {
 				return err
 			}
-			ch, err := c.Push(cmd.Context(), n, 0, v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second)})
+			if keep < 0 || keep > 0 && keep < time.Second {
+				return usage("--keep-after %s: give a second or more", keep)
+			}
+			ch, err := c.Push(cmd.Context(), n, 0, v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second), KeepSeconds: int(keep / time.Second)})
 			if err != nil || noWait {
 				return a.orPrint(ch, err)
 			}
-			ch, err = c.Follow(cmd.Context(), n, a.follower(), func(c v1.Change) bool { return c.State != "pushing" && c.State != "undoing" })
-			if err == nil && keep && ch.State == "on-trial" {
-				if ch, err = c.Keep(cmd.Context(), n); err == nil {
-					ch, err = c.Follow(cmd.Context(), n, a.follower(), atEnd)
-				}
-			}
+			ch, err = c.Follow(cmd.Context(), n, a.follower(), func(c v1.Change) bool { return atEnd(c) || keep == 0 && c.State == "on-trial" })
 			if err != nil {
 				return err
 			}
@@ -199,7 +198,7 @@ in time. The command follows the push until the change is on trial, or undone (e
 	f := cmd.Flags()
 	f.StringSliceVar(&accept, "accept", nil, "accept the finding of this id (may be given again)")
 	f.DurationVar(&trial, "trial", 2*time.Minute, "how long the devices wait to be told to keep it")
-	f.BoolVar(&keep, "keep", false, "keep it as soon as it is on trial and was read back")
+	f.DurationVar(&keep, "keep-after", 0, "have it kept by itself once all has been well for so long (else on your word)")
 	f.BoolVar(&noWait, "no-wait", false, "return at once")
 	return cmd
 }

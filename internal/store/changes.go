@@ -26,7 +26,8 @@ type Change struct {
 	PushedBy  string          `json:"pushed_by"`
 	PushedAt  time.Time       `json:"pushed_at"`
 	TrialSecs int             `json:"trial_seconds"`
-	Deadline  time.Time       `json:"deadline"` // of the trial
+	KeepSecs  int             `json:"keep_seconds"` // after which it is kept by itself, 0: on a person's word
+	Deadline  time.Time       `json:"deadline"`     // of the trial
 	EndedBy   string          `json:"ended_by"`
 	EndedAt   time.Time       `json:"ended_at"`
 	EndAs     string          `json:"end_as"`  // what the change is once it is undone

@@ -117,7 +117,7 @@ func (s *server) changeRoutes(api huma.API) {
 				return nil, err
 			}
 			c, err := s.Changes.Push(ctx, in.Number, changes.PushOptions{By: person(ctx).Name, Accept: in.Body.Accept,
-				Trial: time.Duration(in.Body.TrialSeconds) * time.Second})
+				Trial: time.Duration(in.Body.TrialSeconds) * time.Second, KeepAfter: time.Duration(in.Body.KeepSeconds) * time.Second})
 			return s.changed(ctx, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, access.Change, http.MethodPost, "/changes/{number}/keep", "keep-change", "Keep a change that is on trial",
@@ -205,7 +205,7 @@ func (s *server) changeOut(c store.Change) v1.Change {
 	out := v1.Change{
 		Number: c.Number, Revision: c.UpdatedAt.UnixMicro(), State: c.State, Why: c.Why, Owner: c.Owner, CreatedAt: c.CreatedAt, UpdatedAt: c.UpdatedAt,
 		Edits: editsOut(c.Edits), Differences: []v1.Difference{}, Findings: []v1.Finding{}, Accepted: []v1.Acceptance{},
-		Devices: []v1.ChangeDevice{}, PushedBy: c.PushedBy, TrialSeconds: c.TrialSecs, EndedBy: c.EndedBy,
+		Devices: []v1.ChangeDevice{}, PushedBy: c.PushedBy, TrialSeconds: c.TrialSecs, KeepSeconds: c.KeepSecs, EndedBy: c.EndedBy,
 		Deadline: orNil(c.Deadline), EndedAt: orNil(c.EndedAt), Outcome: c.Outcome, Log: []v1.LogLine{},
 	}
 	for _, d := range s.Changes.Differences(c) {

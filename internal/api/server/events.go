@@ -66,6 +66,9 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 			}
 			m = sse.Message{ID: int(e.Seq), Data: eventOut(e)}
 		case now := <-beat.C:
+			if !stillIn(ctx) {
+				return
+			}
 			m = sse.Message{Data: v1.Beat{At: now.UTC()}}
 		case <-ctx.Done():
 			return

@@ -31,7 +31,8 @@ func (s *server) plain(e *echo.Echo) {
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		fleetCollector{s.Fleet, prometheus.NewDesc("everypost_devices", "Devices by how far the service has them in hand.", []string{"reach"}, nil)})
-	metrics := promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true, DisableCompression: true} /* the server compresses */)
+	// The server compresses all answers: twice would be once too often.
+	metrics := promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true, DisableCompression: true})
 	e.GET("/metrics", func(c *echo.Context) error {
 		if p, err := s.identify(c.Request()); err != nil || !p.May(access.See) {
 			return echo.NewHTTPError(http.StatusUnauthorized, "give a token with the right to see")

@@ -16,7 +16,16 @@ import (
 	"example.net/everypost/internal/store"
 )
 
-type personKey struct{}
+type (
+	personKey struct{}
+	stillKey  struct{}
+)
+
+// stillIn tells whether who made a request that lasts is still signed in.
+func stillIn(ctx context.Context) bool {
+	still, ok := ctx.Value(stillKey{}).(func() bool)
+	return ok && still()
+}
 
 // person is who makes the request. Every operation but those without a right has one.
 func person(ctx context.Context) access.Person {
@@ -63,7 +72,11 @@ func (s *server) guard(api huma.API) func(huma.Context, func(huma.Context)) {
 		case !p.May(right):
 			s.refuse(api, ctx, with(http.StatusForbidden, v1.ProblemForbidden, errors.New("your role ("+p.Role+") has not the right to "+string(right))))
 		default:
-			next(huma.WithValue(ctx, personKey{}, p))
+			still := func() bool {
+				_, err := s.identify(r)
+				return err == nil
+			}
+			next(huma.WithValue(huma.WithValue(ctx, personKey{}, p), stillKey{}, still))
 		}
 	}
 }

@@ -252,6 +252,7 @@ type WhyRequest struct {
 type PushRequest struct {
 	Accept       []string `json:"accept,omitempty" doc:"Findings (their ids) that are accepted"`
 	TrialSeconds int      `json:"trial_seconds,omitempty" minimum:"10" maximum:"3600" doc:"How long the devices wait to be told to keep; 120 when left out"`
+	KeepSeconds  int      `json:"keep_seconds,omitempty" minimum:"1" maximum:"3595" doc:"Keep it by itself once all has been well for so long; on a person's word when left out"`
 }
 
 // Change is a change and how far it has come.
@@ -270,6 +271,7 @@ type Change struct {
 	Devices      []ChangeDevice `json:"devices" doc:"In the order in which they run it"`
 	PushedBy     string         `json:"pushed_by,omitempty"`
 	TrialSeconds int            `json:"trial_seconds,omitempty"`
+	KeepSeconds  int            `json:"keep_seconds,omitempty" doc:"It is kept by itself once all has been well for so long"`
 	Deadline     *time.Time     `json:"deadline,omitempty" doc:"When the trial ends unless it is kept"`
 	EndedBy      string         `json:"ended_by,omitempty"`
 	EndedAt      *time.Time     `json:"ended_at,omitempty"`

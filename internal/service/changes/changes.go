@@ -73,6 +73,7 @@ const (
 	DefaultTrial    = 2 * time.Minute
 	deviceSlack     = 6 * time.Second // the devices' own time is longer by this, so that the service can undo them together
 	keepTime        = 30 * time.Second
+	keepMargin      = 5 * time.Second // between keeping by itself and the end of the trial
 	patience        = 3 * time.Second // for something lost in a trial to come back
 	proposePatience = 20 * time.Second
 )

@@ -195,6 +195,36 @@ func TestLinkThatIsLostUndoesTheChange(t *testing.T) {
 	assert.Contains(t, c.Outcome, "sw-b:1 lost its link")
 }
 
+func TestKeptByItselfOnceAllHasBeenWell(t *testing.T) {
+	t.Parallel()
+	b := newBench(t)
+	c := b.checked("sw-a", "sw-b")
+	_, err := b.Push(t.Context(), c.Number, PushOptions{By: "ada", Trial: MinTrial, KeepAfter: time.Second})
+	require.NoError(t, err)
+	c = b.until(c.Number, Kept)
+	assert.Empty(t, c.EndedBy, "nobody said so")
+	assert.Equal(t, "40 40", b.vlans())
+}
+
+func TestNotKeptByItselfWhenSomethingIsLost(t *testing.T) {
+	t.Parallel()
+	b := newBench(t)
+	c := b.checked("sw-b")
+	b.fleet.mu.Lock()
+	b.fleet.before = func(step string) error {
+		if step == "trial sw-b" { // what it runs costs it the link of port 1
+			b.fleet.devices["sw-b"].neighbours = map[string]network.PortState{"1": {Oper: network.Down}, "up": b.fleet.devices["sw-b"].neighbours["up"]}
+		}
+		return nil
+	}
+	b.fleet.mu.Unlock()
+	_, err := b.Push(t.Context(), c.Number, PushOptions{By: "ada", Trial: MinTrial, KeepAfter: time.Second})
+	require.NoError(t, err)
+	c = b.until(c.Number, Undone, Kept)
+	assert.Equal(t, Undone, c.State)
+	assert.Equal(t, "20", b.vlan("sw-b"))
+}
+
 func TestResume(t *testing.T) {
 	t.Parallel()
 	// Each row is a moment at which an earlier life of the service ended: what was recorded, and what the devices run.
@@ -282,6 +312,7 @@ func TestRefusalsOfTheDesk(t *testing.T) {
 		"keep":             second(b.Keep(ctx, c.Number, "ada")),
 		"undo":             second(b.Undo(ctx, c.Number, "ada")),
 		"a trial of 1 s":   second(b.Push(ctx, c.Number, PushOptions{Trial: time.Second})),
+		"kept too late":    second(b.Push(ctx, c.Number, PushOptions{Trial: MinTrial, KeepAfter: MinTrial})),
 		"a trial of 1 day": second(b.Push(ctx, c.Number, PushOptions{Trial: 24 * time.Hour})),
 	} {
 		assert.ErrorIs(t, err, ErrState, name)

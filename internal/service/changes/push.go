@@ -21,6 +21,8 @@ type PushOptions struct {
 	By     string
 	Accept []string      // findings taken upon oneself
 	Trial  time.Duration // DefaultTrial when 0
+	// KeepAfter is how long all must have been well on trial for the change to be kept by itself; 0 leaves it to a person.
+	KeepAfter time.Duration
 }
 
 // Push starts to push a checked change and returns at once. What becomes of it is told on the bus and kept in the change.
@@ -30,6 +32,9 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 	}
 	if o.Trial < MinTrial || o.Trial > MaxTrial {
 		return store.Change{}, fmt.Errorf("%w: a trial lasts from %s to %s", ErrState, MinTrial, MaxTrial)
+	}
+	if o.KeepAfter < 0 || o.KeepAfter > 0 && o.KeepAfter > o.Trial-keepMargin {
+		return store.Change{}, fmt.Errorf("%w: it can be kept by itself at the latest %s before the end of its trial", ErrState, spell(keepMargin))
 	}
 	c, err := s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
 		at := now()
@@ -46,6 +51,7 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 			}
 		}
 		c.State, c.PushedBy, c.PushedAt, c.TrialSecs = Pushing, o.By, at, int(o.Trial/time.Second)
+		c.KeepSecs = int((o.KeepAfter + time.Second - 1) / time.Second)
 		for i := range c.Devices {
 			c.Devices[i].Token = fmt.Sprintf("everypost-%d-%s", number, rand.Text()[:8])
 		}

@@ -80,6 +80,7 @@ func (w *worker) watch(before wellness) {
 	defer deadline.Stop()
 	look := time.NewTicker(time.Second)
 	defer look.Stop()
+	well := time.Now()    // since when nothing is lost
 	var missing time.Time // since when something is lost
 	expected := w.putOut()
 	for {
@@ -105,7 +106,18 @@ func (w *worker) watch(before wellness) {
 		lost := before.lost(w.s.health(w.names()), expected)
 		switch {
 		case len(lost) == 0:
-			missing = time.Time{}
+			if !missing.IsZero() {
+				missing, well = time.Time{}, time.Now()
+			}
+			if w.c.KeepSecs > 0 && time.Since(well) >= time.Duration(w.c.KeepSecs)*time.Second {
+				w.note("all is well: kept by itself")
+				if w.take(Keeping) {
+					w.keep()
+				} else {
+					w.obey()
+				}
+				return
+			}
 		case missing.IsZero():
 			missing = time.Now()
 		case time.Since(missing) >= patience:

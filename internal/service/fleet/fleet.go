@@ -223,11 +223,16 @@ func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, er
 	var out network.Config
 	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
 		c, err := s.ReadConfig(ctx)
-		if err == nil {
-			out = c.Config
+		if err != nil {
+			return err
+		}
+		out = c.Config
+		if _, ok := s.(driver.Watcher); ok {
+			u.setConfig(c) // that it changed, and by whom, the device tells itself
+		} else {
 			u.tookConfig(c, "")
 		}
-		return err
+		return nil
 	})
 	return out, err
 }

@@ -331,11 +331,14 @@ func (u *unit) setReach(r network.Reach, why string) {
 func (u *unit) tookConfig(c driver.Configuration, by string) {
 	u.telling.Lock()
 	defer u.telling.Unlock()
+	u.fleet.observer.ConfigRead(u.setConfig(c), c.Document, by)
+}
+
+func (u *unit) setConfig(c driver.Configuration) View {
 	u.mu.Lock()
+	defer u.mu.Unlock()
 	u.view.Config, u.view.Known, u.view.SeenAt = c.Config, true, time.Now().UTC()
-	v := u.view
-	u.mu.Unlock()
-	u.fleet.observer.ConfigRead(v, c.Document, by)
+	return u.view
 }
 
 // tookState takes a reading that was begun at a time: what an event told since then is newer.

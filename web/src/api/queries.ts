@@ -1,8 +1,15 @@
-import { QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { MutationCache, QueryCache, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { api, type Change, type Edit, type Person, Problem, setPerson, take } from "./client";
 
-export const queryClient = new QueryClient({
+/** An ended session asks for signing in again, at the same address. */
+function ended(e: Error) {
+  if (e instanceof Problem && e.status === 401) queryClient.setQueryData(keys.me, null);
+}
+
+export const queryClient: QueryClient = new QueryClient({
+  queryCache: new QueryCache({ onError: ended }),
+  mutationCache: new MutationCache({ onError: (e, _v, _c, m) => m.options.mutationKey?.[0] !== "sign-in" && ended(e) }),
   defaultOptions: {
     queries: {
       staleTime: 60_000, // the event stream tells what is old before that
@@ -42,6 +49,7 @@ export function useMe() {
 export function useSignIn() {
   const qc = useQueryClient();
   return useMutation({
+    mutationKey: ["sign-in"],
     mutationFn: (body: { name: string; password: string }) => take(api.POST("/api/v1/session", { body })),
     onSuccess: (p) => {
       setPerson(p);
@@ -151,13 +159,14 @@ export const useCheck = () =>
   useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/check", at(number))));
 
 export const usePush = () =>
-  useChangeMutation(({ change, accept, seconds }: { change: Change; accept: string[]; seconds: number }) =>
-    take(
-      api.POST("/api/v1/changes/{number}/push", {
-        params: { path: { number: change.number }, header: { "If-Match": `"${change.revision}"` } },
-        body: { accept, trial_seconds: seconds },
-      }),
-    ),
+  useChangeMutation(
+    ({ change, accept, seconds, keep }: { change: Change; accept: string[]; seconds: number; keep: number }) =>
+      take(
+        api.POST("/api/v1/changes/{number}/push", {
+          params: { path: { number: change.number }, header: { "If-Match": `"${change.revision}"` } },
+          body: { accept, trial_seconds: seconds, keep_seconds: keep || undefined },
+        }),
+      ),
   );
 
 export const useKeep = () =>

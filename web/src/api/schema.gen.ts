@@ -537,6 +537,11 @@ export interface components {
             ended_at?: string;
             ended_by?: string;
             findings: components["schemas"]["Finding"][];
+            /**
+             * Format: int64
+             * @description It is kept by itself once all has been well for so long
+             */
+            keep_seconds?: number;
             log: components["schemas"]["LogLine"][];
             /** Format: int64 */
             number: number;
@@ -928,6 +933,11 @@ export interface components {
         PushRequest: {
             /** @description Findings (their ids) that are accepted */
             accept?: string[];
+            /**
+             * Format: int64
+             * @description Keep it by itself once all has been well for so long; on a person's word when left out
+             */
+            keep_seconds?: number;
             /**
              * Format: int64
              * @description How long the devices wait to be told to keep; 120 when left out

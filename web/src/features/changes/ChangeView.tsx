@@ -222,11 +222,49 @@ const trials: [number, string][] = [
   [3600, "1 hour"],
 ];
 
+const keeps: [number, string][] = [
+  [0, "on my word"],
+  [5, "after 5 seconds"],
+  [30, "after 30 seconds"],
+  [300, "after 5 minutes"],
+];
+
+function Spans({
+  id,
+  by,
+  value,
+  onChange,
+  options,
+}: {
+  id: string;
+  by: string;
+  value: number;
+  onChange: (seconds: number) => void;
+  options: [number, string][];
+}) {
+  return (
+    <select
+      id={id}
+      aria-describedby={by}
+      className={inputClass}
+      value={value}
+      onChange={(e) => onChange(Number(e.target.value))}
+    >
+      {options.map(([s, word]) => (
+        <option key={s} value={s}>
+          {word}
+        </option>
+      ))}
+    </select>
+  );
+}
+
 function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; onGone: () => void }) {
   const check = useCheck();
   const push = usePush();
   const discard = useDiscard();
   const [seconds, setSeconds] = useState(120);
+  const [keep, setKeep] = useState(0);
   const [asking, setAsking] = useState<"push" | "discard" | "">("");
   const stops = c.findings.filter((f) => f.level === "stop").length;
   const open = c.findings.filter((f) => f.level === "warn" && !accepted.includes(f.id)).length;
@@ -234,23 +272,16 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
   return (
     <footer className="grid gap-2">
       {c.state === "checked" && (
-        <Field label="On trial for" help="The devices go back by themselves unless the change is kept in that time">
-          {(id, by) => (
-            <select
-              id={id}
-              aria-describedby={by}
-              className={inputClass}
-              value={seconds}
-              onChange={(e) => setSeconds(Number(e.target.value))}
-            >
-              {trials.map(([s, word]) => (
-                <option key={s} value={s}>
-                  {word}
-                </option>
-              ))}
-            </select>
-          )}
-        </Field>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="On trial for" help="Unless it is kept in that time, the devices go back">
+            {(id, by) => <Spans id={id} by={by} value={seconds} onChange={setSeconds} options={trials} />}
+          </Field>
+          <Field label="Keep it" help="By itself only while nothing is lost">
+            {(id, by) => (
+              <Spans id={id} by={by} value={keep} onChange={setKeep} options={keeps.filter(([k]) => k < seconds)} />
+            )}
+          </Field>
+        </div>
       )}
       <div className="flex items-center gap-2">
         {c.state === "draft" ? (
@@ -283,7 +314,7 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
         title={asking === "push" ? `Push change ${c.number}?` : `Throw draft ${c.number} away?`}
         description={
           asking === "push"
-            ? `${many(c.differences.length, "setting")} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.`
+            ? `${many(c.differences.length, "setting")} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.${keep > 0 && keep < seconds ? ` It is kept by itself ${keeps.find(([k]) => k === keep)?.[1]} without a loss.` : ""}`
             : `Its ${c.edits.length} edits are lost. No device is touched.`
         }
       >
@@ -294,7 +325,7 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
               kind="main"
               onClick={() => {
                 setAsking("");
-                push.mutate({ change: c, accept: accepted, seconds });
+                push.mutate({ change: c, accept: accepted, seconds, keep: keep < seconds ? keep : 0 });
               }}
             >
               Push
@@ -358,6 +389,7 @@ function Progress({ c, may }: { c: Change; may: boolean }) {
           <p className="text-sm text-soft">
             Every device was read back and runs the change. If something that worked is lost, or nobody keeps it in
             time, all of it is undone.
+            {c.keep_seconds ? ` It is kept by itself once all has been well for ${c.keep_seconds} s.` : ""}
           </p>
           {may && (
             <div className="mt-2 flex gap-2">

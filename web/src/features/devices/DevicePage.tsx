@@ -68,7 +68,10 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
       </Panel>
       {chosen.length > 0 && <PortPanel ports={chosen} vlans={d.vlans} me={me} onClose={picked.clear} />}
       <Tabs.Root value={tab} onValueChange={setTab}>
-        <Tabs.List className="flex gap-1 border-b border-rule" aria-label="About this device">
+        <Tabs.List
+          className="flex gap-1 overflow-x-auto overflow-y-hidden border-b border-rule"
+          aria-label="About this device"
+        >
           {[
             ["ports", "Ports"],
             ["particulars", "Particulars"],

@@ -38,7 +38,7 @@ export function PortsPage({ me }: { me: Person }) {
             onSort={setSort}
             selected={picked.set}
             onRow={(p, e) => picked.pick(p.ref, e)}
-            className={chosen.length > 0 ? "max-h-[calc(100vh-420px)] min-h-60" : "max-h-[calc(100vh-176px)]"}
+            className={chosen.length > 0 ? "max-h-[max(240px,calc(100vh-420px))]" : "max-h-[calc(100vh-176px)]"}
             empty={
               ports.isPending ? (
                 <p className="px-3 py-6 text-soft">Reading…</p>

@@ -125,7 +125,7 @@ function Sites() {
                 <Count state="well" n={s.devices.well} />
                 <Count state="down" n={s.devices.down} />
                 <Count state="unknown" n={s.devices.unknown} />
-                <span>
+                <span className="whitespace-nowrap max-md:hidden">
                   {s.ports.well} of {s.ports.total} ports up
                 </span>
               </span>
