@@ -111,6 +111,18 @@ func TestPushThatIsUndoneHasAnExitCode(t *testing.T) {
 	assert.Contains(t, c.good("change", "show", "1").out, "went back by itself at")
 }
 
+func TestNewHostKeyByCommandLine(t *testing.T) {
+	t.Parallel()
+	c := signedIn(t, startRig(t, startWorld(t)))
+	assert.Contains(t, c.good("device", "pin", "th-sw-02").err, "nothing was done")
+	require.NoError(t, c.rig.world.Throw(standin.NewHostKey, "th-sw-02"))
+	require.Eventually(t, func() bool { return strings.Contains(c.good("devices", "refused").out, "th-sw-02") }, waitLong, waitStep)
+	assert.Equal(t, 3, c.run("no\n", "device", "pin", "th-sw-02").code)
+	got := c.run("yes\n", "device", "pin", "th-sw-02")
+	assert.Zero(t, got.code, got.err)
+	require.Eventually(t, func() bool { return strings.Contains(c.good("devices", "connected").out, "th-sw-02") }, waitLong, waitStep)
+}
+
 func TestFormsOfOutput(t *testing.T) {
 	t.Parallel()
 	c := signedIn(t, startRig(t, startWorld(t)))

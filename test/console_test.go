@@ -105,6 +105,41 @@ func TestConsoleWithoutTheService(t *testing.T) {
 	b.Complaints = nil // the browser rightly complains that it cannot connect
 }
 
+func TestNewHostKeyByConsole(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	require.NoError(t, r.world.Throw(standin.NewHostKey, "th-sw-02"))
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/devices/th-sw-02"),
+		browser.Press("Look at its host key"),
+		browser.Shows("Shown now"),
+		browser.Press("I know why the key is another one"),
+		inDialog("Pin this key"),
+		browser.Shows("The key of th-sw-02 is pinned."),
+		browser.Shows("connected"),
+	))
+}
+
+func TestConsoleSurvivesARestartOfTheService(t *testing.T) {
+	t.Parallel()
+	p := startProcess(t, startWorld(t))
+	b, err := browser.New(t.Context(), 1280, 800)
+	if err != nil && os.Getenv("CI") == "" {
+		t.Skip(err)
+	}
+	require.NoError(t, err)
+	defer b.Close()
+	require.NoError(t, b.Run(browser.SignIn(p.Base, "ada", password), browser.Shows("All 5 devices are in hand"), browser.Shows("Live")))
+	p.kill()
+	require.NoError(t, b.Run(browser.Shows("No word from the service")))
+	p.start()
+	require.NoError(t, b.Run(
+		chromedp.Poll(`!document.body.innerText.includes("No word from the service")`, nil),
+		browser.Shows("Live"),
+	))
+}
+
 func TestWrongPasswordIsSaid(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))

@@ -264,6 +264,18 @@ func TestChangedHostKeyStopsTheSession(t *testing.T) {
 	c := r.draft(t, [3]string{printer, "vlan", "40"})
 	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{})
 	problem(t, err, http.StatusConflict, v1.ProblemBlocked, "th-sw-02 is not connected")
+
+	problem(t, r.Pin(t.Context(), "th-sw-02", "SHA256:of-somebody-else"), http.StatusConflict, v1.ProblemHostKey, "not SHA256:of-somebody-else that was accepted")
+	problem(t, r.Pin(t.Context(), "th-sw-09", "SHA256:x"), http.StatusNotFound, v1.ProblemNotFound, "th-sw-09")
+	probe, err := r.Probe(t.Context(), r.world.Address("th-sw-02"))
+	require.NoError(t, err)
+	require.NoError(t, r.Pin(t.Context(), "th-sw-02", probe.HostKey))
+	require.Eventually(t, func() bool {
+		d, err := r.Device(t.Context(), "th-sw-02")
+		return err == nil && d.Reach == "connected" && d.HostKey == probe.HostKey
+	}, waitLong, waitStep)
+	r.restart(t)
+	r.awaitAll(t)
 }
 
 // routes lists every operation of the interface with the right that it needs, read from its own description.

@@ -122,7 +122,8 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	}
 	h := &http.Server{
 		Handler:           server.New(ctx, svc, server.Options{Version: version, Log: log, Console: console.Files(), Secure: secure}),
-		ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		// No ReadTimeout: it would end a stream. Bodies have a time of their own.
+		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),
 	}
 	ended := make(chan error, 1)

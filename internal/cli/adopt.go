@@ -29,19 +29,8 @@ terminal, from standard input, or from EVERYPOST_DEVICE_PASSWORD.`,
 				return err
 			}
 			lines := bufio.NewReader(a.in)
-			switch {
-			case in.HostKey == "":
-				a.say("%s shows the host key\n  %s", probe.Address, probe.HostKey)
-				answer, err := a.ask(lines, "Is this the key that the device displays? Type yes to accept and pin it: ")
-				if err != nil {
-					return err
-				}
-				if !strings.EqualFold(answer, "yes") {
-					return &codedError{ExitRefused, errors.New("the host key was not accepted; nothing was done")}
-				}
-				in.HostKey = probe.HostKey
-			case in.HostKey != probe.HostKey:
-				return &codedError{ExitRefused, errors.New(probe.Address + " shows host key " + probe.HostKey + ", not the one given; nothing was done")}
+			if in.HostKey, err = a.acceptKey(lines, probe, in.HostKey); err != nil {
+				return err
 			}
 			if in.Password = os.Getenv("EVERYPOST_DEVICE_PASSWORD"); in.Password == "" {
 				if in.Password, err = a.askPassword(lines, "Password of "+in.User+" on the device: "); err != nil {
@@ -67,5 +56,62 @@ terminal, from standard input, or from EVERYPOST_DEVICE_PASSWORD.`,
 	f.StringVar(&in.HostKey, "host-key", "", "fingerprint to accept without being asked")
 	_ = cmd.MarkFlagRequired("user")
 	_ = cmd.MarkFlagRequired("site")
+	return cmd
+}
+
+// acceptKey has a person accept the key that an address shows, or holds it against the one that was given.
+func (a *app) acceptKey(lines *bufio.Reader, probe v1.ProbeResult, given string) (string, error) {
+	if given != "" && given != probe.HostKey {
+		return "", &codedError{ExitRefused, errors.New(probe.Address + " shows host key " + probe.HostKey + ", not the one given; nothing was done")}
+	}
+	if given != "" {
+		return given, nil
+	}
+	a.say("%s shows the host key\n  %s", probe.Address, probe.HostKey)
+	answer, err := a.ask(lines, "Is this the key that the device displays? Type yes to accept and pin it: ")
+	if err != nil {
+		return "", err
+	}
+	if !strings.EqualFold(answer, "yes") {
+		return "", &codedError{ExitRefused, errors.New("the host key was not accepted; nothing was done")}
+	}
+	return probe.HostKey, nil
+}
+
+func (a *app) pinCommand() *cobra.Command {
+	var given string
+	cmd := &cobra.Command{
+		Use: "pin DEVICE", Short: "Accept another host key of a device", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: `Accept another host key of a device, after it was replaced or its keys were made anew. A device that shows another key than
+the pinned one is not spoken to; find out why it does before you accept it.`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			d, err := c.Device(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			probe, err := c.Probe(cmd.Context(), d.Address)
+			if err != nil {
+				return err
+			}
+			if probe.HostKey == d.HostKey {
+				a.say("%s shows the key that is pinned; nothing was done.", d.Name)
+				return nil
+			}
+			key, err := a.acceptKey(bufio.NewReader(a.in), probe, given)
+			if err != nil {
+				return err
+			}
+			if err := c.Pin(cmd.Context(), d.Name, key); err != nil {
+				return err
+			}
+			a.say("The key of %s is pinned.", d.Name)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&given, "host-key", "", "fingerprint to accept without being asked")
 	return cmd
 }

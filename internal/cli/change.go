@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strconv"
@@ -112,39 +113,46 @@ func (a *app) changesCommand() *cobra.Command {
 func (a *app) changeCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "change", Short: "Look at, check, push, keep or undo a change"}
 	cmd.AddCommand(
-		a.changeAction("show", "Show a change: what it makes different, what was found, how far it is", func(cmd *cobra.Command, c *client.Client, n int64) (v1.Change, error) {
-			return c.Change(cmd.Context(), n)
-		}),
-		a.changeAction("check", "Check a draft on the network as it is", func(cmd *cobra.Command, c *client.Client, n int64) (v1.Change, error) {
-			return c.Check(cmd.Context(), n)
-		}),
+		a.onChange(&cobra.Command{Use: "show CHANGE", Short: "Show a change: what it makes different, what was found, how far it is"},
+			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.Change(ctx, n)) }),
+		a.onChange(&cobra.Command{Use: "check CHANGE", Short: "Check a draft on the network as it is"},
+			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.Check(ctx, n)) }),
 		a.pushCommand(),
-		a.endCommand("keep", "Keep a change that is on trial, for good", "kept"),
-		a.endCommand("undo", "Undo a change that is on trial, everywhere", "undone"),
-		a.discardCommand(),
+		a.onChange(&cobra.Command{Use: "keep CHANGE", Short: "Keep a change that is on trial, for good"},
+			func(ctx context.Context, c *client.Client, n int64) error {
+				return a.toItsEnd(ctx, c, n, c.Keep, "kept")
+			}),
+		a.onChange(&cobra.Command{Use: "undo CHANGE", Short: "Undo a change that is on trial, everywhere"},
+			func(ctx context.Context, c *client.Client, n int64) error {
+				return a.toItsEnd(ctx, c, n, c.Undo, "undone")
+			}),
+		a.onChange(&cobra.Command{Use: "discard CHANGE", Short: "Throw a draft away"},
+			func(ctx context.Context, c *client.Client, n int64) error {
+				if err := c.Discard(ctx, n); err != nil {
+					return err
+				}
+				a.say("Draft %d was thrown away.", n)
+				return nil
+			}),
 	)
 	return cmd
 }
 
-func (a *app) changeAction(name, short string, do func(*cobra.Command, *client.Client, int64) (v1.Change, error)) *cobra.Command {
-	return &cobra.Command{
-		Use: name + " CHANGE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			n, err := changeNumber(args[0])
-			if err != nil {
-				return err
-			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			ch, err := do(cmd, c, n)
-			if err != nil {
-				return err
-			}
-			return a.printChange(ch)
-		},
+// onChange is the shape of a command that acts on one change.
+func (a *app) onChange(cmd *cobra.Command, do func(ctx context.Context, c *client.Client, number int64) error) *cobra.Command {
+	cmd.Args, cmd.ValidArgsFunction = cobra.ExactArgs(1), a.completeChanges
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		n, err := changeNumber(args[0])
+		if err != nil {
+			return err
+		}
+		c, err := a.client()
+		if err != nil {
+			return err
+		}
+		return do(cmd.Context(), c, n)
 	}
+	return cmd
 }
 
 func changeNumber(s string) (int64, error) {
@@ -161,40 +169,32 @@ func (a *app) pushCommand() *cobra.Command {
 	var keep time.Duration
 	var noWait bool
 	cmd := &cobra.Command{
-		Use: "push CHANGE", Short: "Push a checked change to its devices, on trial", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		Use: "push CHANGE", Short: "Push a checked change to its devices, on trial",
 		Long: `Push a checked change. Every device checks it first; then each runs it on trial, and goes back by itself unless it is kept
 in time. The command follows the push until the change is on trial, or undone (exit code 6).`,
 		Example: "  everypost change push 12 --trial 2m\n  everypost change push 12 --keep-after 10s\n  everypost change push 12 --accept management-path:th-sw-02",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			n, err := changeNumber(args[0])
-			if err != nil {
-				return err
-			}
-			if trial < 10*time.Second || trial > time.Hour {
-				return usage("--trial %s: a trial lasts from 10s to 1h", trial)
-			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			if keep < 0 || keep > 0 && keep < time.Second {
-				return usage("--keep-after %s: give a second or more", keep)
-			}
-			ch, err := c.Push(cmd.Context(), n, 0, v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second), KeepSeconds: int(keep / time.Second)})
-			if err != nil || noWait {
-				return a.orPrint(ch, err)
-			}
-			ch, err = c.Follow(cmd.Context(), n, a.follower(), func(c v1.Change) bool { return atEnd(c) || keep == 0 && c.State == "on-trial" })
-			if err != nil {
-				return err
-			}
-			if ch.State == "on-trial" && ch.Deadline != nil {
-				a.say("On trial until %s. Keep it with \"everypost change keep %d\", or undo it with \"everypost change undo %d\".",
-					ch.Deadline.Local().Format("15:04:05"), n, n)
-			}
-			return a.ended(ch, "kept", "on-trial")
-		},
 	}
+	a.onChange(cmd, func(ctx context.Context, c *client.Client, n int64) error {
+		if trial < 10*time.Second || trial > time.Hour {
+			return usage("--trial %s: a trial lasts from 10s to 1h", trial)
+		}
+		if keep < 0 || keep > 0 && keep < time.Second {
+			return usage("--keep-after %s: give a second or more", keep)
+		}
+		ch, err := c.Push(ctx, n, 0, v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second), KeepSeconds: int(keep / time.Second)})
+		if err != nil || noWait {
+			return a.orPrint(ch, err)
+		}
+		ch, err = c.Follow(ctx, n, a.follower(), func(c v1.Change) bool { return atEnd(c) || keep == 0 && c.State == "on-trial" })
+		if err != nil {
+			return err
+		}
+		if ch.State == "on-trial" && ch.Deadline != nil {
+			a.say("On trial until %s. Keep it with \"everypost change keep %d\", or undo it with \"everypost change undo %d\".",
+				ch.Deadline.Local().Format("15:04:05"), n, n)
+		}
+		return a.ended(ch, "kept", "on-trial")
+	})
 	f := cmd.Flags()
 	f.StringSliceVar(&accept, "accept", nil, "accept the finding of this id (may be given again)")
 	f.DurationVar(&trial, "trial", 2*time.Minute, "how long the devices wait to be told to keep it")
@@ -247,54 +247,16 @@ func (a *app) follower() func(v1.Change) {
 	}
 }
 
-func (a *app) endCommand(name, short, good string) *cobra.Command {
-	return &cobra.Command{
-		Use: name + " CHANGE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			n, err := changeNumber(args[0])
-			if err != nil {
-				return err
-			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			if name == "keep" {
-				_, err = c.Keep(cmd.Context(), n)
-			} else {
-				_, err = c.Undo(cmd.Context(), n)
-			}
-			if err != nil {
-				return err
-			}
-			ch, err := c.Follow(cmd.Context(), n, func(v1.Change) {}, atEnd)
-			if err != nil {
-				return err
-			}
-			return a.ended(ch, good)
-		},
+// toItsEnd says a word about a change and follows it to its end.
+func (a *app) toItsEnd(ctx context.Context, c *client.Client, n int64, say func(context.Context, int64) (v1.Change, error), good string) error {
+	if _, err := say(ctx, n); err != nil {
+		return err
 	}
-}
-
-func (a *app) discardCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "discard CHANGE", Short: "Throw a draft away", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			n, err := changeNumber(args[0])
-			if err != nil {
-				return err
-			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			if err := c.Discard(cmd.Context(), n); err != nil {
-				return err
-			}
-			a.say("Draft %d was thrown away.", n)
-			return nil
-		},
+	ch, err := c.Follow(ctx, n, func(v1.Change) {}, atEnd)
+	if err != nil {
+		return err
 	}
+	return a.ended(ch, good)
 }
 
 func (a *app) completeChanges(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {

@@ -60,7 +60,8 @@ func (a *app) devicesCommand() *cobra.Command {
 }
 
 func (a *app) deviceCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "device", Short: "Look at one device"}
+	cmd := &cobra.Command{Use: "device", Short: "Look at one device, or accept its new host key"}
+	cmd.AddCommand(a.pinCommand())
 	cmd.AddCommand(&cobra.Command{
 		Use: "show DEVICE", Short: "Show a device: its face, particulars and links", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeDevices,

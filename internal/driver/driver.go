@@ -141,5 +141,5 @@ type KeyError struct {
 }
 
 func (e *KeyError) Error() string {
-	return fmt.Sprintf("the device shows host key %s, not %s as it did when it was adopted", e.Shown, e.Pinned)
+	return fmt.Sprintf("the device shows host key %s, not %s that was accepted", e.Shown, e.Pinned)
 }

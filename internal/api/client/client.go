@@ -198,6 +198,11 @@ func (c *Client) Adopt(ctx context.Context, in v1.Adoption) (v1.DeviceDetail, er
 	return post[v1.DeviceDetail](ctx, c, "/devices", in)
 }
 
+// Pin accepts another host key of a device.
+func (c *Client) Pin(ctx context.Context, device, hostKey string) error {
+	return c.call(ctx, http.MethodPut, "/devices/"+url.PathEscape(device)+"/host-key", v1.Pin{HostKey: hostKey}, nil)
+}
+
 func changePath(number int64, action string) string {
 	return "/changes/" + strconv.FormatInt(number, 10) + action
 }

@@ -96,6 +96,19 @@ func (s *server) inventoryRoutes(api huma.API) {
 			out, err := s.device(ctx, d.Name)
 			return &body[v1.DeviceDetail]{out}, err
 		})
+	type pinInput struct {
+		NamePath
+		Body v1.Pin
+	}
+	register(s, api, access.Operate, http.MethodPut, "/devices/{name}/host-key", "pin-host-key", "Accept another host key of a device",
+		func(ctx context.Context, in *pinInput) (*struct{}, error) {
+			err := s.Inventory.Pin(ctx, in.Name, in.Body.HostKey, person(ctx).Name)
+			s.audit(ctx, person(ctx).Name, "pin-host-key", in.Name, in.Body.HostKey+", "+outcome(err))
+			if errors.Is(err, store.ErrNotFound) || err == nil {
+				return nil, err
+			}
+			return nil, deviceError(in.Name, err)
+		})
 	type portQuery struct {
 		Q      string `query:"q" maxLength:"200" doc:"Words that must all be found in name, description, VLAN, state, neighbour or MAC address"`
 		Site   string `query:"site" maxLength:"63"`

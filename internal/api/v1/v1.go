@@ -215,6 +215,11 @@ type ProbeResult struct {
 	HostKey string `json:"host_key" doc:"Fingerprint, to be compared with what the device itself displays"`
 }
 
+// Pin accepts another host key of a device.
+type Pin struct {
+	HostKey string `json:"host_key" minLength:"1" maxLength:"100" doc:"The fingerprint that was accepted; it must be the one that the device shows now"`
+}
+
 // Adoption adopts a device.
 type Adoption struct {
 	Address  string `json:"address" minLength:"1" maxLength:"260"`

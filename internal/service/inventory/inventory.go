@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"maps"
 	"net"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -160,6 +161,39 @@ func (s *Service) took(d store.Device) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.users[d.Name] = d.User
+}
+
+// Pin accepts another host key for a device that shows one, and takes the device in hand again. The key must be the one
+// that the device shows now: what a person compared and what is pinned may not differ.
+func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
+	devices, err := s.store.Devices(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(devices, func(d store.Device) bool { return d.Name == name })
+	if i < 0 {
+		return fmt.Errorf("device %s: %w", name, store.ErrNotFound)
+	}
+	d := devices[i]
+	shown, err := s.fleet.HostKey(ctx, d.Address)
+	if err != nil {
+		return err
+	}
+	if shown != hostKey {
+		return &driver.KeyError{Pinned: hostKey, Shown: shown}
+	}
+	if err := s.store.SetHostKey(ctx, name, hostKey); err != nil {
+		return err
+	}
+	password, err := s.sealer.Open(d.Address, d.Secret)
+	if err != nil {
+		return err
+	}
+	last, _ := s.fleet.View(name)
+	s.fleet.Remove(name)
+	s.fleet.Add(name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: hostKey}, last)
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("A new host key of %s was accepted by %s.", name, by)})
+	return nil
 }
 
 func hasSite(sites []network.Site, name string) bool {

@@ -187,6 +187,12 @@ export function useDiscard() {
 export const useProbe = () =>
   useMutation({ mutationFn: (address: string) => take(api.POST("/api/v1/host-keys", { body: { address } })) });
 
+export const usePin = () =>
+  useMutation({
+    mutationFn: ({ name, host_key }: { name: string; host_key: string }) =>
+      take(api.PUT("/api/v1/devices/{name}/host-key", { params: { path: { name } }, body: { host_key } })),
+  });
+
 export function useAdopt() {
   const qc = useQueryClient();
   return useMutation({

@@ -12,6 +12,7 @@ import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
 import { usePicked } from "../ports/selection";
 import { Face } from "./Face";
+import { PinDialog } from "./PinDialog";
 
 export function DevicePage({ me }: { me: Person }) {
   const { name = "" } = useParams();
@@ -58,10 +59,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         </span>
       </header>
       {d.reach !== "connected" && (
-        <p role="alert" className="rounded border border-down bg-minus px-3 py-2">
-          This is the last that is known, from <Ago at={d.seen_at} />. States are shown as unknown until the device is
-          back.
-        </p>
+        <div role="alert" className="flex items-center gap-3 rounded border border-down bg-minus px-3 py-2">
+          <p className="grow">
+            This is the last that is known, from <Ago at={d.seen_at} />. States are shown as unknown until the device is
+            back.
+          </p>
+          {d.reach === "refused" && me.rights.includes("operate") && <PinDialog d={d} />}
+        </div>
       )}
       <Panel>
         <Face d={d} picked={picked} />
