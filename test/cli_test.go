@@ -68,6 +68,7 @@ func TestStoryByCommandLine(t *testing.T) {
 	assert.Contains(t, face, "th-sw-01:1/1/49")
 	assert.NotContains(t, face, "\x1b[", "no colours where there is no terminal")
 
+	assert.Contains(t, c.good("port", "fields").out, "1 to 4094")
 	set := c.good("port", "set", printer, "vlan=40", "poe=off", "--why", "printer moves to ticketing")
 	assert.Contains(t, set.err, "In draft 1.")
 	assert.Contains(t, c.good("change", "check", "1").out, "The guards found nothing.")

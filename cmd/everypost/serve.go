@@ -121,7 +121,7 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 		return err
 	}
 	h := &http.Server{
-		Handler:           server.New(ctx, svc, server.Options{Version: version, Log: log, Console: console.Files(), Secure: secure}),
+		Handler: server.New(ctx, svc, server.Options{Version: version, Log: log, Console: console.Files(), Secure: secure}),
 		// No ReadTimeout: it would end a stream. Bodies have a time of their own.
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),

@@ -55,7 +55,24 @@ trunk-vlans=LIST|none (such as 10,20-25), poe=on|off.`,
 	}
 	set.Flags().Int64Var(&number, "change", 0, "add to this draft instead of making one")
 	set.Flags().StringVar(&why, "why", "", "why the change is made")
-	cmd.AddCommand(set)
+	cmd.AddCommand(set, &cobra.Command{
+		Use: "fields", Short: "List what can be set on a port", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			list, err := c.PortFields(cmd.Context())
+			if err != nil {
+				return err
+			}
+			rows := make([][]string, len(list.Items))
+			for i, f := range list.Items {
+				rows[i] = []string{f.Name, f.Form, f.Help}
+			}
+			return a.list(list, []string{"field", "value", "meaning"}, rows, "")
+		},
+	})
 	return cmd
 }
 

@@ -48,8 +48,6 @@ type World struct {
 
 type endpoint struct{ device, port string }
 
-func (e endpoint) String() string { return e.device + ":" + e.port }
-
 type cable struct {
 	a, b endpoint
 	cut  bool

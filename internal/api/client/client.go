@@ -217,6 +217,11 @@ func (c *Client) Change(ctx context.Context, number int64) (v1.Change, error) {
 	return get[v1.Change](ctx, c, changePath(number, ""), nil)
 }
 
+// PortFields lists what can be set on a port.
+func (c *Client) PortFields(ctx context.Context) (v1.List[v1.PortField], error) {
+	return get[v1.List[v1.PortField]](ctx, c, "/port-fields", nil)
+}
+
 // MakeChange makes a draft.
 func (c *Client) MakeChange(ctx context.Context, in v1.ChangeRequest) (v1.Change, error) {
 	return post[v1.Change](ctx, c, "/changes", in)
@@ -257,15 +262,6 @@ func (c *Client) Undo(ctx context.Context, number int64) (v1.Change, error) {
 // Discard throws a draft away.
 func (c *Client) Discard(ctx context.Context, number int64) error {
 	return c.call(ctx, http.MethodDelete, changePath(number, ""), nil, nil)
-}
-
-// Settled tells whether a change needs nobody's doing to go on: it waits for a person or is at its end.
-func Settled(state string) bool {
-	switch state {
-	case "pushing", "keeping", "undoing":
-		return false
-	}
-	return true
 }
 
 // Follow calls f with a change now and at each step until done says so. It lives through a restart of the service.

@@ -39,6 +39,15 @@ func (s *server) changeRoutes(api huma.API) {
 		State  []string `query:"state" maxItems:"9"`
 		Limit  int      `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
+	register(s, api, access.See, http.MethodGet, "/port-fields", "list-port-fields", "What can be set on a port",
+		func(context.Context, *struct{}) (*body[v1.List[v1.PortField]], error) {
+			fields := intent.Fields()
+			out := v1.List[v1.PortField]{Items: make([]v1.PortField, len(fields)), Total: len(fields)}
+			for i, f := range fields {
+				out.Items[i] = v1.PortField{Name: f.Name, Help: f.Help, Form: f.Form}
+			}
+			return &body[v1.List[v1.PortField]]{out}, nil
+		})
 	register(s, api, access.See, http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
 		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
 			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})

@@ -237,6 +237,13 @@ type Edit struct {
 	Value string `json:"value" maxLength:"1000"`
 }
 
+// PortField is something that can be set on a port.
+type PortField struct {
+	Name string `json:"name"`
+	Help string `json:"help" doc:"What it means"`
+	Form string `json:"form" doc:"What a value looks like"`
+}
+
 // ChangeRequest makes a draft.
 type ChangeRequest struct {
 	Why   string `json:"why,omitempty" maxLength:"500"`

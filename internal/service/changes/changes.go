@@ -84,7 +84,6 @@ type Fleet interface {
 	Views() []fleet.View
 	Await(ctx context.Context, name string) error
 	ReadConfig(ctx context.Context, name string) (network.Config, error)
-	ReadState(ctx context.Context, name string) (network.State, error)
 	Propose(ctx context.Context, name, token string, before, after network.Config) error
 	Release(ctx context.Context, name, token string) error
 	Trial(ctx context.Context, name, token string, d time.Duration) error

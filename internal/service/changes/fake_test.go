@@ -120,10 +120,6 @@ func (f *fakeFleet) ReadConfig(_ context.Context, name string) (c network.Config
 	return c, err
 }
 
-func (f *fakeFleet) ReadState(context.Context, string) (network.State, error) {
-	return network.State{}, nil
-}
-
 func (f *fakeFleet) Propose(_ context.Context, name, token string, _, after network.Config) error {
 	return f.on("propose", name, func(d *fakeDevice) error { d.prepared[token] = after; return nil })
 }

@@ -91,11 +91,7 @@ func (w *worker) watch(before wellness) {
 		case <-w.ctx.Done():
 			return
 		case <-deadline.C:
-			if w.take(Undoing) {
-				w.undo("Nobody kept it in time.", Undone)
-			} else {
-				w.obey()
-			}
+			w.giveUp("Nobody kept it in time.")
 			return
 		case <-look.C:
 		case e := <-sub.Events():
@@ -111,7 +107,7 @@ func (w *worker) watch(before wellness) {
 			}
 			if w.c.KeepSecs > 0 && time.Since(well) >= time.Duration(w.c.KeepSecs)*time.Second {
 				w.note("all is well: kept by itself")
-				if w.take(Keeping) {
+				if w.take(Keeping, "", "") {
 					w.keep()
 				} else {
 					w.obey()
@@ -121,18 +117,24 @@ func (w *worker) watch(before wellness) {
 		case missing.IsZero():
 			missing = time.Now()
 		case time.Since(missing) >= patience:
-			if w.take(Undoing) {
-				w.undo("Lost since the change: "+strings.Join(lost, "; ")+".", Undone)
-			} else {
-				w.obey()
-			}
+			w.giveUp("Lost since the change: " + strings.Join(lost, "; ") + ".")
 			return
 		}
 	}
 }
 
-// take moves the change out of its trial unless somebody has just decided.
-func (w *worker) take(state string) bool {
+// giveUp ends the trial by undoing, unless somebody has just decided.
+func (w *worker) giveUp(why string) {
+	if w.take(Undoing, why, Undone) {
+		w.undo(why, Undone)
+	} else {
+		w.obey()
+	}
+}
+
+// take moves the change out of its trial unless somebody has just decided. Why, and what the change is to end as, are
+// recorded with it, so that a later life knows.
+func (w *worker) take(state, why, endAs string) bool {
 	w.s.mu.Lock()
 	defer w.s.mu.Unlock()
 	select {
@@ -144,7 +146,7 @@ func (w *worker) take(state string) bool {
 	if err != nil || fresh.State != OnTrial {
 		return false
 	}
-	w.c.State = state
+	w.c.State, w.c.Outcome, w.c.EndAs = state, why, endAs
 	w.c.UpdatedAt = now()
 	return w.s.store.PutChange(w.ctx, w.c) == nil
 }
@@ -183,7 +185,7 @@ func (w *worker) resumeTrial() {
 		}
 	}
 	w.note("the service came back and goes on with the trial")
-	if !w.take(OnTrial) {
+	if !w.take(OnTrial, "", "") {
 		w.obey()
 		return
 	}

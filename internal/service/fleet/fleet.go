@@ -237,20 +237,6 @@ func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, er
 	return out, err
 }
 
-// ReadState reads what a device observes at this moment.
-func (f *Fleet) ReadState(ctx context.Context, name string) (network.State, error) {
-	var out network.State
-	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) (err error) {
-		begun := time.Now()
-		out, err = s.ReadState(ctx)
-		if err == nil {
-			u.tookState(out, begun)
-		}
-		return err
-	})
-	return out, err
-}
-
 // Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by
 // Release.
 func (f *Fleet) Propose(ctx context.Context, name, token string, before, after network.Config) error {

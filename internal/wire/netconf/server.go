@@ -3,7 +3,6 @@ package netconf
 import (
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"sync"
 	"sync/atomic"
@@ -177,5 +176,3 @@ func (s *ServerSession) pump(ctx context.Context) {
 
 // Kill ends the session from the server's side.
 func (s *ServerSession) Kill() { _ = s.rwc.Close() }
-
-func (s *ServerSession) String() string { return fmt.Sprintf("session %d (%s)", s.ID, s.User) }

@@ -116,11 +116,6 @@ func (n *Node) SetAttr(space, name, value string) *Node {
 	return n
 }
 
-// DropAttr removes an attribute.
-func (n *Node) DropAttr(space, name string) {
-	n.Attrs = slices.DeleteFunc(n.Attrs, func(a Attr) bool { return a.Name == name && a.Space == space })
-}
-
 // Add appends children, leaving out nils, and returns the node.
 func (n *Node) Add(children ...*Node) *Node {
 	for _, c := range children {

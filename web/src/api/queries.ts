@@ -101,6 +101,10 @@ export const usePorts = (q: string) =>
     placeholderData: (old) => old,
   });
 
+/** What can be set on a port, with its meaning: it does not change while the page is open. */
+export const usePortFields = () =>
+  useQuery({ queryKey: ["port-fields"], queryFn: () => take(api.GET("/api/v1/port-fields")), staleTime: Infinity });
+
 export const useEvents = (limit: number) =>
   useQuery({
     queryKey: [...keys.events, limit],

@@ -340,6 +340,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/port-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What can be set on a port
+         * @description Needs the right to see.
+         */
+        get: operations["list-port-fields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ports": {
         parameters: {
             query?: never;
@@ -837,6 +857,11 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        ListPortField: {
+            items: components["schemas"]["PortField"][];
+            /** Format: int64 */
+            total: number;
+        };
         ListSite: {
             items: components["schemas"]["Site"][];
             /** Format: int64 */
@@ -938,6 +963,13 @@ export interface components {
             stale: boolean;
             /** @description A list such as 10,20-25 */
             trunk_vlans?: string;
+        };
+        PortField: {
+            /** @description What a value looks like */
+            form: string;
+            /** @description What it means */
+            help: string;
+            name: string;
         };
         Power: {
             /** Format: int64 */
@@ -1729,6 +1761,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-port-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPortField"];
                 };
             };
             /** @description Error */

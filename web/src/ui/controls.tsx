@@ -27,11 +27,13 @@ export const inputClass =
 
 export function Field({
   label,
+  meaning,
   help,
   error,
   children,
 }: {
   label: string;
+  meaning?: string;
   help?: ReactNode;
   error?: string;
   children: (id: string, describedBy: string) => ReactNode;
@@ -39,7 +41,7 @@ export function Field({
   const id = useId();
   return (
     <div className="min-w-0">
-      <label htmlFor={id} className="mb-0.5 block text-sm font-medium">
+      <label htmlFor={id} title={meaning} className="mb-0.5 block text-sm font-medium">
         {label}
       </label>
       {children(id, `${id}-help`)}

@@ -1,7 +1,7 @@
 import { X } from "lucide-react";
 import { type FormEvent, useEffect, useState } from "react";
 import type { Edit, Person, Port } from "../../api/client";
-import { isDraft, useAddEdits, useChanges } from "../../api/queries";
+import { isDraft, useAddEdits, useChanges, usePortFields } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Button, Field, inputClass, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
@@ -102,7 +102,6 @@ export function PortPanel({
                 field="vlan"
                 label="VLAN (access)"
                 options={vlans.map((v) => [String(v.id), `${v.id} ${v.name}`])}
-                placeholder="1 to 4094"
               />
               <Choice {...props} field="poe" label="PoE" options={onOff} />
               <Choice {...props} field="enabled" label="Port" options={onOff} />
@@ -115,27 +114,9 @@ export function PortPanel({
                   ["trunk", "trunk"],
                 ]}
               />
-              <Choice
-                {...props}
-                field="native-vlan"
-                label="Native VLAN (trunk)"
-                options={[]}
-                placeholder="1 to 4094, or none"
-              />
-              <Choice
-                {...props}
-                field="trunk-vlans"
-                label="Tagged VLANs (trunk)"
-                options={[]}
-                placeholder="such as 10,20-25"
-              />
-              <Choice
-                {...props}
-                field="description"
-                label="Description"
-                options={[]}
-                placeholder="up to 64 characters"
-              />
+              <Choice {...props} field="native-vlan" label="Native VLAN (trunk)" options={[]} />
+              <Choice {...props} field="trunk-vlans" label="Tagged VLANs (trunk)" options={[]} />
+              <Choice {...props} field="description" label="Description" options={[]} />
             </div>
             {add.isError && (
               <p role="alert" className="mt-2 text-down">
@@ -170,7 +151,6 @@ function Choice({
   field,
   label,
   options,
-  placeholder,
   ports,
   touched,
   set,
@@ -178,18 +158,20 @@ function Choice({
   field: FieldName;
   label: string;
   options: [string, string][];
-  placeholder?: string;
   ports: Port[];
   touched: Partial<Record<FieldName, string>>;
   set: (field: FieldName, value: string | undefined) => void;
 }) {
+  const fields = usePortFields();
   const now = standing(ports, field);
+  const about = fields.data?.items.find((f) => f.name === field);
   if (now.applies.length === 0) return null;
   const value = touched[field];
   const help = value === undefined ? `${now.mixed ? "mixed: " : "now "}${now.text}` : `was ${now.text}`;
   return (
     <Field
       label={label}
+      meaning={about?.help}
       help={
         <span className="block truncate" title={now.text}>
           {help}
@@ -218,7 +200,7 @@ function Choice({
             aria-describedby={by}
             className={`${inputClass} ${value !== undefined ? "!border-accent" : ""}`}
             placeholder="keep as it is"
-            title={placeholder}
+            title={about?.form}
             value={value ?? ""}
             onChange={(e) => set(field, e.target.value === "" && field !== "description" ? undefined : e.target.value)}
             onKeyDown={(e) => e.key === "Escape" && set(field, undefined)}
