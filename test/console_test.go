@@ -15,18 +15,23 @@ import (
 	"example.net/everypost/internal/standin"
 )
 
-// open starts a browser at the console of a rig, signed in as Ada.
-func openConsole(t *testing.T, r *rig) *browser.Browser {
+// newBrowser starts a browser for a test.
+func newBrowser(t *testing.T) *browser.Browser {
 	t.Helper()
 	b, err := browser.New(t.Context(), 1280, 800)
 	if err != nil && os.Getenv("CI") == "" {
 		t.Skip(err)
 	}
 	require.NoError(t, err)
-	t.Cleanup(func() {
-		assert.Empty(t, b.Complaints, "the page complained")
-		b.Close()
-	})
+	t.Cleanup(b.Close)
+	return b
+}
+
+// openConsole starts a browser at the console of a rig, signed in as Ada.
+func openConsole(t *testing.T, r *rig) *browser.Browser {
+	t.Helper()
+	b := newBrowser(t)
+	t.Cleanup(func() { assert.Empty(t, b.Complaints, "the page complained") })
 	require.NoError(t, b.Run(browser.SignIn(r.Base, "ada", password), browser.Shows("Tern Haven terminal")))
 	return b
 }
@@ -124,12 +129,7 @@ func TestNewHostKeyByConsole(t *testing.T) {
 func TestConsoleSurvivesARestartOfTheService(t *testing.T) {
 	t.Parallel()
 	p := startProcess(t, startWorld(t))
-	b, err := browser.New(t.Context(), 1280, 800)
-	if err != nil && os.Getenv("CI") == "" {
-		t.Skip(err)
-	}
-	require.NoError(t, err)
-	defer b.Close()
+	b := newBrowser(t)
 	require.NoError(t, b.Run(browser.SignIn(p.Base, "ada", password), browser.Shows("All 5 devices are in hand"), browser.Shows("Live")))
 	p.kill()
 	require.NoError(t, b.Run(browser.Shows("No word from the service")))
@@ -143,12 +143,7 @@ func TestConsoleSurvivesARestartOfTheService(t *testing.T) {
 func TestWrongPasswordIsSaid(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))
-	b, err := browser.New(t.Context(), 1280, 800)
-	if err != nil && os.Getenv("CI") == "" {
-		t.Skip(err)
-	}
-	require.NoError(t, err)
-	defer b.Close()
+	b := newBrowser(t)
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base),
 		chromedp.SendKeys(`input[autocomplete=username]`, "ada"),
@@ -162,12 +157,7 @@ func TestViewerIsOfferedNothingThatHeMayNotDo(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))
 	r.as(t, "isla", "viewer")
-	b, err := browser.New(t.Context(), 1280, 800)
-	if err != nil && os.Getenv("CI") == "" {
-		t.Skip(err)
-	}
-	require.NoError(t, err)
-	defer b.Close()
+	b := newBrowser(t)
 	require.NoError(t, b.Run(
 		browser.SignIn(r.Base, "isla", password),
 		chromedp.Navigate(r.Base+"/devices"), browser.Shows("th-sw-02"),
@@ -191,9 +181,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 	require.NoError(t, r.world.Throw(standin.Cut, "th-sw-02:1/1/14"))
 	c := r.draft(t, [3]string{"th-sw-02:1/1/25", "trunk-vlans", "20,30"})
 	b := openConsole(t, r)
-	stranger, err := browser.New(t.Context(), 1280, 800)
-	require.NoError(t, err)
-	defer stranger.Close()
+	stranger := newBrowser(t)
 	pages := map[string][]chromedp.Action{
 		"watch":         {chromedp.Navigate(r.Base + "/watch"), browser.Shows("Tern Haven")},
 		"devices":       {chromedp.Navigate(r.Base + "/devices"), browser.Shows("th-sw-02")},

@@ -14,6 +14,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -107,7 +108,7 @@ func TestDemo(t *testing.T) {
 	require.NoError(t, err)
 	require.Eventually(t, at("kept"), waitLong, waitStep)
 
-	require.NoError(t, exec.Command("pkill", "-KILL", "-f", "serve --listen "+listen).Run())
+	killServing(t, listen)
 	require.Eventually(t, connected, waitLong, waitStep, "the demo starts the service again")
 
 	require.NoError(t, exec.Command(path, "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14").Run())
@@ -127,6 +128,24 @@ func TestDemo(t *testing.T) {
 		}
 	}
 	stop(cmd, out)
+}
+
+// killServing kills the process that serves at an address, as a power cut would.
+func killServing(t *testing.T, listen string) {
+	t.Helper()
+	lines, err := filepath.Glob("/proc/[0-9]*/cmdline")
+	require.NoError(t, err)
+	for _, line := range lines {
+		b, err := os.ReadFile(line)
+		if err != nil || !strings.Contains(string(b), "\x00serve\x00--listen\x00"+listen+"\x00") {
+			continue
+		}
+		pid, err := strconv.Atoi(strings.Split(line, "/")[2])
+		require.NoError(t, err)
+		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+		return
+	}
+	require.Fail(t, "nothing serves at "+listen)
 }
 
 func TestOneProcessAloneUsesAFolder(t *testing.T) {

@@ -1,7 +1,9 @@
 #!/usr/bin/env bash
-# Installs the Debian packages that the tests need: a browser, and independent peers for the protocols.
+# Installs the Debian packages that the tests need: a C compiler (for the race detector), a browser, and independent peers
+# for the protocols.
 set -euo pipefail
-packages=(chromium fonts-dejavu-core fonts-liberation
+packages=(gcc libc6-dev
+  chromium fonts-dejavu-core fonts-liberation
   netconfd netconfd-module-ietf-interfaces netconfd-module-ietf-system openssh-server
   python3-ncclient libyang2-tools iproute2)
 missing=()

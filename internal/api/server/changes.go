@@ -41,21 +41,14 @@ func (s *server) changeRoutes(api huma.API) {
 	}
 	register(s, api, access.See, http.MethodGet, "/port-fields", "list-port-fields", "What can be set on a port",
 		func(context.Context, *struct{}) (*body[v1.List[v1.PortField]], error) {
-			fields := intent.Fields()
-			out := v1.List[v1.PortField]{Items: make([]v1.PortField, len(fields)), Total: len(fields)}
-			for i, f := range fields {
-				out.Items[i] = v1.PortField{Name: f.Name, Help: f.Help, Form: f.Form}
-			}
-			return &body[v1.List[v1.PortField]]{out}, nil
+			return listOf(intent.Fields(), func(f intent.Field) v1.PortField {
+				return v1.PortField{Name: f.Name, Help: f.Help, Form: f.Form}
+			}), nil
 		})
 	register(s, api, access.See, http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
 		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
 			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
-			out := v1.List[v1.Change]{Items: make([]v1.Change, len(list)), Total: len(list)}
-			for i, c := range list {
-				out.Items[i] = s.changeOut(c)
-			}
-			return &body[v1.List[v1.Change]]{out}, err
+			return listOf(list, s.changeOut), err
 		})
 	register(s, api, access.Change, http.MethodPost, "/changes", "make-change", "Make a draft",
 		func(ctx context.Context, in *body[v1.ChangeRequest]) (*changeOutput, error) {

@@ -11,6 +11,7 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/store"
 )
 
 // beatEvery is how often a quiet stream shows that it lives. A listener that hears nothing for three times as long knows
@@ -39,11 +40,9 @@ func (s *server) eventRoutes(api huma.API) {
 	register(s, api, access.See, http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
 		func(ctx context.Context, in *logQuery) (*body[v1.List[v1.Event]], error) {
 			list, err := s.Store.Events(ctx, in.Device, in.Limit)
-			out := v1.List[v1.Event]{Items: make([]v1.Event, len(list)), Total: len(list)}
-			for i, e := range list {
-				out.Items[i] = v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text}
-			}
-			return &body[v1.List[v1.Event]]{out}, err
+			return listOf(list, func(e store.Event) v1.Event {
+				return v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text}
+			}), err
 		})
 }
 

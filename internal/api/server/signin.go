@@ -106,6 +106,15 @@ func (s *server) identify(r *http.Request) (access.Person, error) {
 
 type body[T any] struct{ Body T }
 
+// listOf makes a whole list of the contract.
+func listOf[S, T any](in []S, out func(S) T) *body[v1.List[T]] {
+	list := v1.List[T]{Items: make([]T, len(in)), Total: len(in)}
+	for i, v := range in {
+		list.Items[i] = out(v)
+	}
+	return &body[v1.List[T]]{list}
+}
+
 // Caller is where a request comes from, for slowing down those who guess.
 type Caller struct{ address string }
 
@@ -171,11 +180,7 @@ func (s *server) signInRoutes(api huma.API) {
 	register(s, api, access.See, http.MethodGet, "/tokens", "list-tokens", "One's own tokens",
 		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.Token]], error) {
 			tokens, err := s.Store.Tokens(ctx, person(ctx).Name)
-			out := v1.List[v1.Token]{Items: make([]v1.Token, len(tokens)), Total: len(tokens)}
-			for i, t := range tokens {
-				out.Items[i] = tokenOut(t)
-			}
-			return &body[v1.List[v1.Token]]{out}, err
+			return listOf(tokens, tokenOut), err
 		})
 	type tokenPath struct {
 		ID int64 `path:"id"`
@@ -200,11 +205,7 @@ func (s *server) signInRoutes(api huma.API) {
 	register(s, api, access.Administer, http.MethodGet, "/audit", "list-audit", "The audit log, the newest first",
 		func(ctx context.Context, in *auditQuery) (*body[v1.List[v1.AuditEntry]], error) {
 			entries, err := s.Store.AuditEntries(ctx, in.Before, in.Limit)
-			out := v1.List[v1.AuditEntry]{Items: make([]v1.AuditEntry, len(entries)), Total: len(entries)}
-			for i, e := range entries {
-				out.Items[i] = v1.AuditEntry(e)
-			}
-			return &body[v1.List[v1.AuditEntry]]{out}, err
+			return listOf(entries, func(e store.AuditEntry) v1.AuditEntry { return v1.AuditEntry(e) }), err
 		})
 }
 

@@ -73,7 +73,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
       {chosen.length > 0 && <PortPanel ports={chosen} vlans={d.vlans} me={me} onClose={picked.clear} />}
       <Tabs.Root value={tab} onValueChange={setTab}>
         <Tabs.List
-          className="flex gap-1 overflow-x-auto overflow-y-hidden border-b border-rule"
+          className="flex gap-1 overflow-x-auto border-b border-rule"
           aria-label="About this device"
         >
           {[
@@ -85,7 +85,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             <Tabs.Trigger
               key={value}
               value={value as string}
-              className="-mb-px h-8 border-b-2 border-transparent px-3 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
+              className="h-8 border-b-2 border-transparent px-3 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
             >
               {word}
             </Tabs.Trigger>
