@@ -165,7 +165,9 @@ type worker struct {
 	decided chan struct{}
 }
 
+// lead starts a worker on a change. It gets slices of its own: the caller's copy goes out as an answer while it works.
 func (s *Service) lead(c store.Change, f func(*worker)) {
+	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
 	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{})}
 	s.mu.Lock()
 	s.workers[c.Number] = w

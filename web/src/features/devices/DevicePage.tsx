@@ -72,10 +72,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
       </Panel>
       {chosen.length > 0 && <PortPanel ports={chosen} vlans={d.vlans} me={me} onClose={picked.clear} />}
       <Tabs.Root value={tab} onValueChange={setTab}>
-        <Tabs.List
-          className="flex gap-1 overflow-x-auto border-b border-rule"
-          aria-label="About this device"
-        >
+        <Tabs.List className="flex gap-1 overflow-x-auto border-b border-rule" aria-label="About this device">
           {[
             ["ports", "Ports"],
             ["particulars", "Particulars"],
