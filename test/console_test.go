@@ -135,7 +135,7 @@ func TestConsoleSurvivesARestartOfTheService(t *testing.T) {
 	require.NoError(t, b.Run(browser.Shows("No word from the service")))
 	p.start()
 	require.NoError(t, b.Run(
-		chromedp.Poll(`!document.body.innerText.includes("No word from the service")`, nil),
+		browser.Until(`!document.body.innerText.includes("No word from the service")`),
 		browser.Shows("Live"),
 	))
 }

@@ -106,9 +106,29 @@ func SignIn(base, name, password string) chromedp.Action {
 	}
 }
 
+// Until waits until an expression is true on the page. A page that is just being exchanged for another is asked again.
+func Until(expression string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		tick := time.NewTicker(30 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			var is bool
+			err := chromedp.Evaluate("Boolean("+expression+")", &is).Do(ctx)
+			if err == nil && is {
+				return nil
+			}
+			select {
+			case <-tick.C:
+			case <-ctx.Done():
+				return errors.Join(fmt.Errorf("it does not come true: %s", expression), err)
+			}
+		}
+	})
+}
+
 // Shows waits until a text stands on the page.
 func Shows(text string) chromedp.Action {
-	return chromedp.Poll(fmt.Sprintf(`document.body.innerText.includes(%q)`, text), nil, chromedp.WithPollingTimeout(14*time.Second))
+	return Until(fmt.Sprintf(`document.body && document.body.innerText.includes(%q)`, text))
 }
 
 // Press clicks the button or link whose text or label begins so.
@@ -116,7 +136,7 @@ func Press(label string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("button, a, [role=tab], label, summary")].find(e =>
 		((e.getAttribute("aria-label") || e.innerText || "").trim().startsWith(%q)) && e.getClientRects().length > 0 && !e.disabled)`, label)
 	return chromedp.Tasks{
-		chromedp.Poll(`Boolean(`+find+`)`, nil, chromedp.WithPollingTimeout(12*time.Second)),
+		Until(find),
 		// Radix listens for the pointer, others for the click: give both, as a mouse does.
 		chromedp.Evaluate(`(e => { for (const t of ["pointerdown","mousedown","pointerup","mouseup"]) e.dispatchEvent(new MouseEvent(t, {bubbles: true, button: 0})); e.click(); return true })(`+find+`)`, nil),
 	}
@@ -126,7 +146,7 @@ func Press(label string) chromedp.Action {
 func Choose(label, value string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim().startsWith(%q))`, label)
 	return chromedp.Tasks{
-		chromedp.Poll(`Boolean(`+find+`)`, nil, chromedp.WithPollingTimeout(10*time.Second)),
+		Until(find),
 		chromedp.Evaluate(fmt.Sprintf(`(l => { const s = document.getElementById(l.htmlFor);
 			Object.getOwnPropertyDescriptor(Object.getPrototypeOf(s), "value").set.call(s, %q);
 			s.dispatchEvent(new Event("input", {bubbles: true})); s.dispatchEvent(new Event("change", {bubbles: true})); return true })(%s)`, value, find), nil),
