@@ -24,7 +24,9 @@ type Bench struct {
 	Flip func()
 	// Refuse makes the device find fault with the next changes; nil when that cannot be arranged.
 	Refuse func()
-	Accept func()
+	// Slow makes the device take longer than 50 ms for an answer; nil when that cannot be arranged.
+	Slow   func()
+	Accept func() // ends Refuse and Slow
 }
 
 // Run puts the bench through the whole contract.
@@ -183,6 +185,9 @@ func (b Bench) writes(t *testing.T) {
 		require.NoError(t, w.Keep(ctx, "suite-back"))
 		assert.True(t, before.Equal(b.running(t, s)))
 	})
+	if b.Slow != nil {
+		t.Run("an answer to a trial that does not come leaves no lock behind", func(t *testing.T) { b.unanswered(t, before, after) })
+	}
 	if b.Refuse == nil {
 		return
 	}
@@ -195,6 +200,27 @@ func (b Bench) writes(t *testing.T) {
 		assert.NotEmpty(t, refusal.Words)
 		assert.True(t, before.Equal(b.running(t, s)))
 	})
+}
+
+func (b Bench) unanswered(t *testing.T, before, after network.Config) {
+	p, err := connect(t, b).(driver.Writer).Propose(t.Context(), before, after)
+	require.NoError(t, err)
+	b.Slow()
+	short, cancel := context.WithTimeout(t.Context(), 50*time.Millisecond)
+	defer cancel()
+	require.Error(t, p.Trial(short, "suite-unanswered", time.Minute))
+	b.Accept()
+	other := connect(t, b).(driver.Writer)
+	require.EventuallyWithT(t, func(c *assert.CollectT) {
+		// Whether the change runs is open; once it is undone, if it does, the device is free.
+		if err := other.Undo(t.Context(), "suite-unanswered"); err != nil {
+			assert.ErrorIs(c, err, driver.ErrNoTrial)
+		}
+		p, err := other.Propose(t.Context(), before, after)
+		if assert.NoError(c, err) {
+			assert.NoError(c, p.Release(t.Context()))
+		}
+	}, 5*time.Second, 50*time.Millisecond)
 }
 
 func (b Bench) trial(t *testing.T, w driver.Writer, before, after network.Config, token string, d time.Duration) {

@@ -23,6 +23,7 @@ func TestContract(t *testing.T) {
 		OtherVLAN: 40,
 		Flip:      func() { require.NoError(t, w.Throw(standin.Cut, "th-sw-02:1/1/7")) },
 		Refuse:    func() { require.NoError(t, w.Throw(standin.RefuseValidate, "th-sw-02")) },
+		Slow:      func() { require.NoError(t, w.Throw(standin.Slow, "th-sw-02")) },
 		Accept:    func() { require.NoError(t, w.Throw(standin.Recover, "th-sw-02")) },
 	})
 }

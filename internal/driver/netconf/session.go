@@ -94,10 +94,7 @@ func (s writable) Propose(ctx context.Context, before, after network.Config) (dr
 	p := &proposal{s: s.session}
 	err := p.prepare(ctx, writePorts(before, after))
 	if err != nil {
-		// The caller's context may be what failed; giving the locks back must be tried all the same.
-		cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		defer cancel()
-		_ = p.Release(cleanup)
+		p.giveBack(ctx, refusal(err))
 		return nil, refusal(err)
 	}
 	return p, nil
@@ -131,12 +128,20 @@ func (p *proposal) prepare(ctx context.Context, config []*xmlnode.Node) error {
 // Trial implements driver.Proposal.
 func (p *proposal) Trial(ctx context.Context, token string, d time.Duration) error {
 	err := refusal(p.s.rpc.CommitConfirmed(ctx, d, token, ""))
-	if err == nil || isRefusal(err) {
-		cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-		defer cancel()
-		_ = p.Release(cleanup)
-	}
+	p.giveBack(ctx, err)
 	return err
+}
+
+// giveBack gives the locks back after an answer. Where no answer came it ends the session, and the locks go with it: to
+// ask such a device for anything more would leave open whether it is locked.
+func (p *proposal) giveBack(ctx context.Context, err error) {
+	if err != nil && !isRefusal(err) {
+		_ = p.s.Close()
+		return
+	}
+	cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	defer cancel()
+	_ = p.Release(cleanup)
 }
 
 func isRefusal(err error) bool {
@@ -144,7 +149,8 @@ func isRefusal(err error) bool {
 	return errors.As(err, &r)
 }
 
-// Release implements driver.Proposal. Discarding is of no effect once the change runs.
+// Release implements driver.Proposal. Discarding is of no effect once the change runs. A session that cannot give its
+// locks back is ended, which does it.
 func (p *proposal) Release(ctx context.Context) error {
 	var errs []error
 	if len(p.held) == 2 {
@@ -154,7 +160,11 @@ func (p *proposal) Release(ctx context.Context) error {
 		errs = append(errs, p.s.rpc.Unlock(ctx, p.held[i]))
 	}
 	p.held = nil
-	return errors.Join(errs...)
+	err := errors.Join(errs...)
+	if err != nil {
+		_ = p.s.Close()
+	}
+	return err
 }
 
 // Extend implements driver.Writer.
@@ -178,11 +188,14 @@ func (s *session) alone(ctx context.Context, commit func() error) error {
 	if err := s.rpc.Lock(ctx, netconf.Candidate); err != nil {
 		return refusal(err)
 	}
-	err := commit()
-	cleanup, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-	defer cancel()
-	_ = s.rpc.Unlock(cleanup, netconf.Candidate)
-	return trialError(err)
+	p := &proposal{s: s, held: []netconf.Datastore{netconf.Candidate}}
+	err := trialError(commit())
+	if errors.Is(err, driver.ErrNoTrial) {
+		p.giveBack(ctx, nil) // an answer too
+	} else {
+		p.giveBack(ctx, err)
+	}
+	return err
 }
 
 // trialError recognises the answers to a persist-id that is not open: RFC 6241 section 8.4.5.1 asks for invalid-value,
