@@ -32,6 +32,7 @@ test-deps: ## install what the tests need (Debian packages; needs root)
 
 test: test-deps bin/everypost ## run all tests, with the race detector
 	go test -race -timeout 15m ./...
+	go test -run TestMemoryAndSQLPickTheSame ./internal/store
 
 check: web/node_modules/.package-lock.json ## run the linters
 	@test -z "$$(gofmt -l cmd internal test tools)" || { gofmt -l cmd internal test tools; echo 'gofmt would change these'; exit 1; }

@@ -25,27 +25,66 @@ type Device struct {
 	AdoptedAt time.Time
 	AdoptedBy string
 	SeenAt    time.Time
+	network.Particulars
+}
+
+// siteDetail is what stands in the column particulars of a site: all of network.Site that has no column of its own.
+type siteDetail struct {
+	Code     string            `json:"code,omitempty"`
+	Address  string            `json:"address,omitempty"`
+	Position *network.Position `json:"position,omitempty"`
+	TimeZone string            `json:"time_zone,omitempty"`
+	Contact  string            `json:"contact,omitempty"`
+	Notes    string            `json:"notes,omitempty"`
 }
 
 // PutSite makes or changes a site.
 func (s *Store) PutSite(ctx context.Context, site network.Site) error {
-	_, err := s.write.ExecContext(ctx, `INSERT INTO sites (name, title, entry) VALUES (?, ?, ?)
-		ON CONFLICT (name) DO UPDATE SET title = excluded.title, entry = excluded.entry`, site.Name, site.Title, site.Entry)
+	detail := siteDetail{site.Code, site.Address, site.Position, site.TimeZone, site.Contact, site.Notes}
+	_, err := s.write.ExecContext(ctx, `INSERT INTO sites (name, title, entry, particulars) VALUES (?, ?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET title = excluded.title, entry = excluded.entry, particulars = excluded.particulars`,
+		site.Name, site.Title, site.Entry, toJSON(detail))
 	return err
+}
+
+// RemoveSite removes a site that holds no devices; ErrInUse tells that it does.
+func (s *Store) RemoveSite(ctx context.Context, name string) error {
+	err := changed(s.write.ExecContext(ctx, `DELETE FROM sites WHERE name = ?`, name))
+	if err != nil && strings.Contains(err.Error(), "FOREIGN KEY constraint failed") {
+		return fmt.Errorf("%w: %w", ErrInUse, err)
+	}
+	return err
+}
+
+// MergeSites moves all devices of one site to another and removes the one.
+func (s *Store) MergeSites(ctx context.Context, from, into string) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE devices SET site = ? WHERE site = ?`, into, from); err != nil {
+			return err
+		}
+		return changed(tx.ExecContext(ctx, `DELETE FROM sites WHERE name = ?`, from))
+	})
 }
 
 // Sites lists the sites by name.
 func (s *Store) Sites(ctx context.Context) ([]network.Site, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (site network.Site, err error) {
-		return site, r.Scan(&site.Name, &site.Title, &site.Entry)
-	}, `SELECT name, title, entry FROM sites ORDER BY name`)
+		var text string
+		var d siteDetail
+		if err := r.Scan(&site.Name, &site.Title, &site.Entry, &text); err != nil {
+			return site, err
+		}
+		err = json.Unmarshal([]byte(text), &d)
+		site.Code, site.Address, site.Position, site.TimeZone, site.Contact, site.Notes = d.Code, d.Address, d.Position, d.TimeZone, d.Contact, d.Notes
+		return site, err
+	}, `SELECT name, title, entry, particulars FROM sites ORDER BY name`)
 }
 
 // AddDevice keeps a device; ErrExists tells that its name, address or serial number is taken.
 func (s *Store) AddDevice(ctx context.Context, d Device) error {
-	_, err := s.write.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt))
+	_, err := s.write.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt), toJSON(d.Particulars))
 	return unique(err)
 }
 
@@ -59,14 +98,24 @@ func unique(err error) error {
 // Devices lists all devices by name.
 func (s *Store) Devices(ctx context.Context) ([]Device, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
-		var identity string
+		var identity, particulars string
 		var adopted, seen int64
-		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen); err != nil {
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars); err != nil {
 			return d, err
 		}
 		d.AdoptedAt, d.SeenAt = timeOf(adopted), timeOf(seen)
-		return d, json.Unmarshal([]byte(identity), &d.Identity)
-	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at FROM devices ORDER BY name`)
+		return d, errors.Join(json.Unmarshal([]byte(identity), &d.Identity), json.Unmarshal([]byte(particulars), &d.Particulars))
+	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars FROM devices ORDER BY name`)
+}
+
+// DescribeDevice keeps the site and the particulars of a device.
+func (s *Store) DescribeDevice(ctx context.Context, device, site string, p network.Particulars) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET site = ?, particulars = ? WHERE name = ?`, site, toJSON(p), device))
+}
+
+// RemoveDevice forgets a device and all that is kept of it but events.
+func (s *Store) RemoveDevice(ctx context.Context, device string) error {
+	return changed(s.write.ExecContext(ctx, `DELETE FROM devices WHERE name = ?`, device))
 }
 
 // SetHostKey pins another host key.

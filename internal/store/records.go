@@ -4,6 +4,8 @@ import (
 	"context"
 	"database/sql"
 	"time"
+
+	"example.net/everypost/internal/core/selector"
 )
 
 // Event is something that happened.
@@ -33,14 +35,36 @@ func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
 	return id, err
 }
 
-// Events lists events, the newest first, at most limit, of a device unless it is "".
-func (s *Store) Events(ctx context.Context, device string, limit int) ([]Event, error) {
+// EventQuery picks events.
+type EventQuery struct {
+	Where  selector.Expr // nil: all
+	Device string        // of that device, unless it is ""
+	Before int64         // older than the one of that number, unless it is 0
+	Limit  int
+	Now    time.Time // from which ages are counted
+}
+
+// Events lists events, the newest first.
+func (s *Store) Events(ctx context.Context, q EventQuery) ([]Event, error) {
+	condition, args := "1", []any{}
+	if q.Where != nil {
+		var err error
+		if condition, args, err = selector.Compile(q.Where, selector.Event, tables{}, q.Now); err != nil {
+			return nil, err
+		}
+	}
+	if q.Device != "" {
+		condition, args = condition+" AND e.device = ?", append(args, q.Device)
+	}
+	if q.Before != 0 {
+		condition, args = condition+" AND e.id < ?", append(args, q.Before)
+	}
 	return list(ctx, s.read, func(r *sql.Rows) (e Event, err error) {
 		var at int64
 		err = r.Scan(&e.ID, &at, &e.Kind, &e.Device, &e.Port, &e.Text)
 		e.At = timeOf(at)
 		return e, err
-	}, `SELECT id, at, kind, device, port, text FROM events WHERE (?1 = '' OR device = ?1) ORDER BY id DESC LIMIT ?2`, device, limit)
+	}, `SELECT e.id, e.at, e.kind, e.device, e.port, e.text FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.id DESC LIMIT ?`, append(args, q.Limit)...)
 }
 
 // AuditEntry is who did what to what, when.

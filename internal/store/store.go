@@ -30,6 +30,9 @@ var ErrNotFound = errors.New("not found")
 // ErrExists tells that there is such a thing already.
 var ErrExists = errors.New("exists already")
 
+// ErrInUse tells that something else needs what was to be removed.
+var ErrInUse = errors.New("still in use")
+
 // Store is an open database.
 type Store struct {
 	write, read *sql.DB

@@ -8,6 +8,36 @@ type Site struct {
 	Title string `json:"title"` // as people say it: Tern Haven terminal
 	// Entry is the device through which the management network comes into the site, "" while nobody has said so.
 	Entry string `json:"entry,omitempty"`
+	// Code is what people call the site on labels: TH.
+	Code     string    `json:"code,omitempty"`
+	Address  string    `json:"address,omitempty"` // postal
+	Position *Position `json:"position,omitempty"`
+	TimeZone string    `json:"time_zone,omitempty"` // of the IANA database: Europe/London
+	Contact  string    `json:"contact,omitempty"`
+	Notes    string    `json:"notes,omitempty"`
+}
+
+// Position is a place on the earth in degrees (WGS 84): north and east are positive.
+type Position struct {
+	Latitude  float64 `json:"latitude"`
+	Longitude float64 `json:"longitude"`
+}
+
+// Valid tells whether there is such a place.
+func (p Position) Valid() bool {
+	return p.Latitude >= -90 && p.Latitude <= 90 && p.Longitude >= -180 && p.Longitude <= 180
+}
+
+// Particulars is what people say of a device and it does not know itself.
+type Particulars struct {
+	Contact  string    `json:"contact,omitempty"`
+	Building string    `json:"building,omitempty"`
+	Floor    string    `json:"floor,omitempty"`
+	Rack     string    `json:"rack,omitempty"`
+	RackUnit int       `json:"rack_unit,omitempty"` // the lowest it takes, counted from 1 at the bottom; 0 when not told
+	Position *Position `json:"position,omitempty"`
+	Tags     []string  `json:"tags,omitempty"` // in order, without doubles
+	Notes    string    `json:"notes,omitempty"`
 }
 
 // Kind is what a device is for.
@@ -22,6 +52,11 @@ const (
 	RadioLink   Kind = "radio-link"
 	OtherKind   Kind = "other"
 )
+
+// Kinds lists the kinds.
+func Kinds() []string {
+	return []string{string(Switch), string(AccessPoint), string(Firewall), string(Edge), string(RadioLink), string(OtherKind)}
+}
 
 // Identity is what a device says of itself.
 type Identity struct {
@@ -57,3 +92,8 @@ const (
 	ReachGone      Reach = "gone"      // the session was lost, or cannot be made
 	ReachRefused   Reach = "refused"   // the device answers but does not let us in, or its key is not the pinned one
 )
+
+// Reaches lists the states of reach.
+func Reaches() []string {
+	return []string{string(ReachConnected), string(ReachWaiting), string(ReachGone), string(ReachRefused)}
+}

@@ -1,0 +1,207 @@
+// Package catalog is what can be found: sites, devices and ports as rows with everything that is told of them, the fields
+// by which they are picked, sorted and counted, and how a query is answered from them.
+//
+// Rows are values: they are built anew when something changes and never written after. The package computes from what it
+// is given; who keeps the rows current is not its business.
+package catalog
+
+import (
+	"net"
+	"slices"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
+)
+
+// Site is a site with what hangs on it.
+type Site struct {
+	network.Site
+	Devices, Ports Counts
+	text           string
+}
+
+// Device is a device: what is kept of it and what is seen of it.
+type Device struct {
+	Record
+	Sight
+	Health Health
+	Ports  Counts
+	Site   *Site // never nil
+	host   string
+	vlans  []selector.Datum
+	tags   []selector.Datum
+	text   string
+}
+
+// Health is network.Health; the alias saves a name at every use.
+type Health = network.Health
+
+// Record is what is kept of a device besides what it tells itself.
+type Record struct {
+	Name      string
+	Address   string // host:port
+	HostKey   string
+	AdoptedAt time.Time
+	AdoptedBy string
+	network.Particulars
+}
+
+// Sight is what is seen of a device.
+type Sight struct {
+	Identity network.Identity
+	Reach    network.Reach
+	Since    time.Time
+	Why      string
+	SeenAt   time.Time
+	Config   network.Config
+	State    network.State
+}
+
+// Peer is the other end of a port's cable.
+type Peer struct {
+	System, Port string
+	Device       string // the device it is, where that is known
+}
+
+// Port is a port: what is set and what is seen.
+type Port struct {
+	Ref    network.PortRef
+	Device *Device
+	Config network.PortConfig
+	State  network.PortState
+	Health Health
+	Known  bool // whether State was ever read
+	Away   bool // whether the device is away, so that State is only the last known
+	Peer   *Peer
+	text   string
+}
+
+// Counts counts things by their health.
+type Counts struct {
+	Total, Well, Degraded, Down, Off, Unknown int
+}
+
+// Add counts one more.
+func (c *Counts) Add(h Health) {
+	c.Total++
+	switch h {
+	case network.Well:
+		c.Well++
+	case network.Degraded:
+		c.Degraded++
+	case network.HealthDown:
+		c.Down++
+	case network.Off:
+		c.Off++
+	default:
+		c.Unknown++
+	}
+}
+
+func (c *Counts) sum(o Counts) {
+	c.Total += o.Total
+	c.Well += o.Well
+	c.Degraded += o.Degraded
+	c.Down += o.Down
+	c.Off += o.Off
+	c.Unknown += o.Unknown
+}
+
+// NewSite makes the row of a site from its devices.
+func NewSite(s network.Site, devices []*Device) *Site {
+	out := &Site{Site: s, text: fold(s.Name, s.Title, s.Code, s.Address, s.Contact, s.Notes)}
+	for _, d := range devices {
+		out.Devices.Add(d.Health)
+		out.Ports.sum(d.Ports)
+	}
+	return out
+}
+
+// NewDevice makes the rows of a device and its ports, these in the order of people. nameOf finds the device that a
+// neighbour report speaks of.
+func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) string) (*Device, []*Port) {
+	d := &Device{Record: r, Sight: s, Site: site, Health: deviceHealth(s.Reach), host: r.Address}
+	if host, _, err := net.SplitHostPort(r.Address); err == nil {
+		d.host = host
+	}
+	for _, t := range r.Tags {
+		d.tags = append(d.tags, selector.Of(t))
+	}
+	for _, v := range slices.Sorted(keys(s.Config.VLANs)) {
+		d.vlans = append(d.vlans, selector.OfNumber(int(v)))
+	}
+	id := s.Identity
+	d.text = fold(r.Name, site.Name, site.Title, string(id.Kind), id.Maker, id.Model, id.Serial, id.Firmware, d.host, r.Notes, r.Contact, strings.Join(r.Tags, " "))
+	ports := make([]*Port, 0, len(s.Config.Ports))
+	for _, name := range s.Config.PortNames() {
+		p := newPort(d, name, nameOf)
+		d.Ports.Add(p.Health)
+		ports = append(ports, p)
+	}
+	return d, ports
+}
+
+func keys[K comparable, V any](m map[K]V) func(func(K) bool) {
+	return func(yield func(K) bool) {
+		for k := range m {
+			if !yield(k) {
+				return
+			}
+		}
+	}
+}
+
+// deviceHealth judges a device by whether it is in hand.
+func deviceHealth(r network.Reach) Health {
+	switch r {
+	case network.ReachConnected:
+		return network.Well
+	case network.ReachWaiting:
+		return network.HealthUnknown
+	}
+	return network.HealthDown
+}
+
+func newPort(d *Device, name string, nameOf func(string) string) *Port {
+	p := &Port{Ref: network.PortRef{Device: d.Name, Port: name}, Device: d, Config: d.Config.Ports[name], Away: d.Reach != network.ReachConnected}
+	p.State, p.Known = d.State.Ports[name]
+	// A port that had a neighbour, or was seen to work once, is missed; one that was never used is not.
+	wanted := p.State.Neighbour != nil || p.State.Counters != (network.Counters{})
+	p.Health = network.PortHealth(p.Config, p.State, p.Known && !p.Away, wanted)
+	if n := p.State.Neighbour; n != nil {
+		p.Peer = &Peer{System: n.SystemName, Port: n.PortID, Device: nameOf(n.SystemName)}
+	}
+	peer := ""
+	if p.Peer != nil {
+		peer = p.Peer.System + " " + p.Peer.Port
+	}
+	p.text = fold(p.Ref.String(), p.Config.Description, d.Site.Name, d.Site.Title, p.State.MAC, peer)
+	return p
+}
+
+// Oper is the state of the link: unknown while the device is away.
+func (p *Port) Oper() network.OperStatus {
+	if p.Away || !p.Known || p.State.Oper == "" {
+		return network.Unknown
+	}
+	return p.State.Oper
+}
+
+// fold joins texts for bare words to be looked for in; what stands in one text is not found across two.
+func fold(texts ...string) string { return selector.Fold(strings.Join(texts, "\n")) }
+
+// VLANs is how the VLANs of a port read: its own, or all that it carries.
+func (p *Port) vlans() []selector.Datum {
+	var out []selector.Datum
+	if v := p.Config.Untagged(); v != 0 {
+		out = append(out, selector.OfNumber(int(v)))
+	}
+	if p.Config.Mode == network.Trunk {
+		for _, v := range p.Config.TrunkVLANs {
+			out = append(out, selector.OfNumber(int(v)))
+		}
+	}
+	return out
+}

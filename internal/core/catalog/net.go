@@ -1,0 +1,171 @@
+package catalog
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
+)
+
+// Net is all rows at a moment, ready to be asked. The zero Net is empty. It is not safe for concurrent use.
+type Net struct {
+	sites   []*Site   // by name
+	devices []*Device // by name
+	ports   map[string][]*Port
+}
+
+// Query is what is asked of a list.
+type Query struct {
+	Where         selector.Expr // nil: all
+	Order         []Order       // none: by name
+	Offset, Limit int
+	Counts        []*selector.Field // by which the matching rows are counted
+	Now           time.Time         // from which ages are counted
+}
+
+// Result is the answer.
+type Result[R any] struct {
+	Rows   []R
+	Total  int              // how many match
+	All    int              // how many there are
+	Counts []map[string]int // one for each field asked for
+}
+
+// SetSites replaces the sites: those that hold devices must be among them. The rows of devices keep pointing at the old
+// ones until they are put anew.
+func (n *Net) SetSites(sites []network.Site) {
+	n.sites = make([]*Site, len(sites))
+	for i, s := range sites {
+		n.sites[i] = &Site{Site: s}
+	}
+	slices.SortFunc(n.sites, func(a, b *Site) int { return cmp.Compare(a.Name, b.Name) })
+}
+
+// Put adds or replaces a device with its ports.
+func (n *Net) Put(d *Device, ports []*Port) {
+	at, found := slices.BinarySearchFunc(n.devices, d.Name, compareName)
+	if found {
+		n.devices[at] = d
+	} else {
+		n.devices = slices.Insert(n.devices, at, d)
+	}
+	if n.ports == nil {
+		n.ports = map[string][]*Port{}
+	}
+	n.ports[d.Name] = ports
+}
+
+// Drop takes a device out.
+func (n *Net) Drop(device string) {
+	if at, found := slices.BinarySearchFunc(n.devices, device, compareName); found {
+		n.devices = slices.Delete(n.devices, at, at+1)
+	}
+	delete(n.ports, device)
+}
+
+func compareName(d *Device, name string) int { return cmp.Compare(d.Name, name) }
+
+// Site finds a site, or nil.
+func (n *Net) Site(name string) *Site {
+	at, found := slices.BinarySearchFunc(n.sites, name, func(s *Site, name string) int { return cmp.Compare(s.Name, name) })
+	if !found {
+		return nil
+	}
+	return n.sites[at]
+}
+
+// Device finds a device and its ports, or nil.
+func (n *Net) Device(name string) (*Device, []*Port) {
+	at, found := slices.BinarySearchFunc(n.devices, name, compareName)
+	if !found {
+		return nil, nil
+	}
+	return n.devices[at], n.ports[name]
+}
+
+// Sites answers a query for sites. The rows are made with what their devices come to.
+func (n *Net) Sites(q Query) Result[*Site] {
+	rows := make([]*Site, len(n.sites))
+	for i, s := range n.sites {
+		rows[i] = NewSite(s.Site, n.devicesOf(s.Name))
+	}
+	return answer(n, rows, selector.Site, q, BindSite)
+}
+
+// Devices answers a query for devices.
+func (n *Net) Devices(q Query) Result[*Device] {
+	return answer(n, n.devices, selector.Device, q, BindDevice)
+}
+
+// Ports answers a query for ports.
+func (n *Net) Ports(q Query) Result[*Port] {
+	total := 0
+	for _, d := range n.devices {
+		total += len(n.ports[d.Name])
+	}
+	rows := make([]*Port, 0, total)
+	for _, d := range n.devices {
+		rows = append(rows, n.ports[d.Name]...)
+	}
+	return answer(n, rows, selector.Port, q, BindPort)
+}
+
+func answer[R any](n *Net, rows []R, subject selector.Noun, q Query, bind func(R) selector.Rows) Result[R] {
+	out := Result[R]{All: len(rows)}
+	rows = pickRows(n, rows, subject, q, bind)
+	out.Total = len(rows)
+	for _, f := range q.Counts {
+		out.Counts = append(out.Counts, Count(rows, f, bind))
+	}
+	out.Rows = Page(rows, q.Order, bind, q.Offset, q.Limit)
+	return out
+}
+
+func pickRows[R any](n *Net, rows []R, subject selector.Noun, q Query, bind func(R) selector.Rows) []R {
+	if q.Where == nil || q.Where == (selector.All{}) {
+		return slices.Clone(rows)
+	}
+	m := Network.Matcher(q.Where, subject, q.Now)
+	open := m.Open(func(x selector.Noun) bool { return x <= subject })
+	out := make([]R, 0, len(rows)/4)
+	for _, r := range rows {
+		b := bind(r)
+		if len(open) == 0 && m.Match(&b) || len(open) > 0 && m.Some(b, open, n.related) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// related lists what of a noun belongs to the rows filled in so far.
+func (n *Net) related(rows *selector.Rows, noun selector.Noun) []any {
+	switch noun {
+	case selector.Device:
+		return anys(n.devicesOf(rows[selector.Site].(*Site).Name))
+	case selector.Port:
+		if d, ok := rows[selector.Device].(*Device); ok {
+			return anys(n.ports[d.Name])
+		}
+	}
+	return nil
+}
+
+func (n *Net) devicesOf(site string) []*Device {
+	var out []*Device
+	for _, d := range n.devices {
+		if d.Site.Name == site {
+			out = append(out, d)
+		}
+	}
+	return out
+}
+
+func anys[R any](list []R) []any {
+	out := make([]any, len(list))
+	for i, r := range list {
+		out[i] = r
+	}
+	return out
+}
