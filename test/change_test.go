@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
 )
@@ -193,12 +194,12 @@ func TestCutCableIsSeenWithinASecond(t *testing.T) {
 func TestNothingIsForgotten(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))
-	before, err := r.Devices(t.Context(), "", "")
+	before, err := r.Devices(t.Context(), client.Query{})
 	require.NoError(t, err)
 	c := r.draft(t, [3]string{printer, "vlan", "40"})
 	r.restart(t)
 	r.awaitAll(t)
-	after, err := r.Devices(t.Context(), "", "")
+	after, err := r.Devices(t.Context(), client.Query{})
 	require.NoError(t, err)
 	require.Len(t, after.Items, len(before.Items))
 	for i := range after.Items {

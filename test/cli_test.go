@@ -88,7 +88,7 @@ func TestStoryByCommandLine(t *testing.T) {
 	assert.Contains(t, c.good("change", "push", "2", "--keep-after", "1s").err, "Change 2 is kept")
 
 	require.NoError(t, c.rig.world.Throw(standin.Cut, printer))
-	require.Eventually(t, func() bool { return strings.Contains(c.good("ports", "down").out, printer) }, waitLong, waitStep)
+	require.Eventually(t, func() bool { return strings.Contains(c.good("ports", "port.health = down").out, printer) }, waitLong, waitStep)
 }
 
 func TestPushThatIsUndoneHasAnExitCode(t *testing.T) {
@@ -117,20 +117,20 @@ func TestNewHostKeyByCommandLine(t *testing.T) {
 	c := signedIn(t, startRig(t, startWorld(t)))
 	assert.Contains(t, c.good("device", "pin", "th-sw-02").err, "nothing was done")
 	require.NoError(t, c.rig.world.Throw(standin.NewHostKey, "th-sw-02"))
-	require.Eventually(t, func() bool { return strings.Contains(c.good("devices", "refused").out, "th-sw-02") }, waitLong, waitStep)
+	require.Eventually(t, func() bool { return strings.Contains(c.good("devices", "reach = refused").out, "th-sw-02") }, waitLong, waitStep)
 	assert.Equal(t, 3, c.run("no\n", "device", "pin", "th-sw-02").code)
 	got := c.run("yes\n", "device", "pin", "th-sw-02")
 	assert.Zero(t, got.code, got.err)
-	require.Eventually(t, func() bool { return strings.Contains(c.good("devices", "connected").out, "th-sw-02") }, waitLong, waitStep)
+	require.Eventually(t, func() bool { return strings.Contains(c.good("devices", "reach = connected").out, "th-sw-02") }, waitLong, waitStep)
 }
 
 func TestFormsOfOutput(t *testing.T) {
 	t.Parallel()
 	c := signedIn(t, startRig(t, startWorld(t)))
 	var list v1.List[v1.Port]
-	require.NoError(t, json.Unmarshal([]byte(c.good("ports", "--device", "th-sw-02", "-o", "json").out), &list))
+	require.NoError(t, json.Unmarshal([]byte(c.good("ports", "name = th-sw-02", "-o", "json").out), &list))
 	assert.Len(t, list.Items, 28)
-	rows, err := csv.NewReader(strings.NewReader(c.good("ports", "--device", "th-sw-02", "-o", "csv").out)).ReadAll()
+	rows, err := csv.NewReader(strings.NewReader(c.good("ports", "name = th-sw-02", "-o", "csv").out)).ReadAll()
 	require.NoError(t, err)
 	assert.Len(t, rows, 29)
 	assert.Equal(t, "well", rows[1][1], "words alone, for programs")

@@ -102,7 +102,7 @@ func (p *process) kill() {
 func (p *process) awaitDevices(n int) {
 	p.t.Helper()
 	require.Eventually(p.t, func() bool {
-		list, err := p.Devices(p.t.Context(), "connected", "")
+		list, err := p.Devices(p.t.Context(), client.Query{Where: "reach = connected"})
 		return err == nil && len(list.Items) == n
 	}, 30*time.Second, 20*time.Millisecond)
 }

@@ -86,7 +86,7 @@ func TestDemo(t *testing.T) {
 	require.NoError(t, err)
 	c.Token = token.Secret
 	connected := func() bool {
-		list, err := c.Devices(t.Context(), "connected", "")
+		list, err := c.Devices(t.Context(), client.Query{Where: "reach = connected"})
 		return err == nil && len(list.Items) == 5
 	}
 	require.Eventually(t, connected, waitLong, waitStep)

@@ -229,7 +229,7 @@ func TestAdoptionThatCannotBe(t *testing.T) {
 		"known already":  {func(*v1.Adoption) {}, http.StatusConflict, v1.ProblemExists, "is known already"},
 		"wrong host key": {func(a *v1.Adoption) { a.HostKey = "SHA256:nonsense" }, http.StatusConflict, v1.ProblemHostKey, "shows host key"},
 		"wrong password": {func(a *v1.Adoption) { a.Password = "guess" }, http.StatusUnprocessableEntity, v1.ProblemLogin, "does not accept"},
-		"unknown site":   {func(a *v1.Adoption) { a.Site = "atlantis" }, http.StatusUnprocessableEntity, v1.ProblemInvalid, "there is none of that name"},
+		"unknown site":   {func(a *v1.Adoption) { a.Site = "atlantis" }, http.StatusUnprocessableEntity, v1.ProblemInvalid, "there is no site"},
 		"impossible name": {func(a *v1.Adoption) { a.Name = "Switch 2!" }, http.StatusUnprocessableEntity, v1.ProblemInvalid,
 			"is not a valid name"},
 	} {
@@ -241,7 +241,7 @@ func TestAdoptionThatCannotBe(t *testing.T) {
 			assert.NotContains(t, err.Error(), devicePassword)
 		})
 	}
-	list, err := r.Devices(t.Context(), "", "")
+	list, err := r.Devices(t.Context(), client.Query{})
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 5)
 }
@@ -428,7 +428,7 @@ func TestReadOnlyTokenMayOnlySee(t *testing.T) {
 	token, err := r.SignInToken(t.Context(), v1.TokenSignIn{SignIn: v1.SignIn{Name: "ada", Password: password}, TokenRequest: v1.TokenRequest{Label: "x", ReadOnly: true}})
 	require.NoError(t, err)
 	c := &client.Client{Base: r.Base, Token: token.Secret}
-	_, err = c.Devices(t.Context(), "", "")
+	_, err = c.Devices(t.Context(), client.Query{})
 	require.NoError(t, err)
 	_, err = c.MakeChange(t.Context(), v1.ChangeRequest{Edits: []v1.Edit{{Port: printer, Field: "vlan", Value: "40"}}})
 	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "has not the right to change")

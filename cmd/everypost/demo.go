@@ -253,7 +253,7 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World) error 
 		return err
 	}
 	c = &client.Client{Base: c.Base, Token: token.Secret}
-	have, err := c.Devices(ctx, "", "")
+	have, err := c.Devices(ctx, client.Query{})
 	if err != nil {
 		return err
 	}

@@ -25,6 +25,7 @@ type Device struct {
 	AdoptedAt time.Time
 	AdoptedBy string
 	SeenAt    time.Time
+	RetiredAt time.Time // zero while it is in service
 	network.Particulars
 }
 
@@ -99,18 +100,23 @@ func unique(err error) error {
 func (s *Store) Devices(ctx context.Context) ([]Device, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
 		var identity, particulars string
-		var adopted, seen int64
-		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars); err != nil {
+		var adopted, seen, retired int64
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars, &retired); err != nil {
 			return d, err
 		}
-		d.AdoptedAt, d.SeenAt = timeOf(adopted), timeOf(seen)
+		d.AdoptedAt, d.SeenAt, d.RetiredAt = timeOf(adopted), timeOf(seen), timeOf(retired)
 		return d, errors.Join(json.Unmarshal([]byte(identity), &d.Identity), json.Unmarshal([]byte(particulars), &d.Particulars))
-	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars FROM devices ORDER BY name`)
+	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, retired_at FROM devices ORDER BY name`)
 }
 
 // DescribeDevice keeps the site and the particulars of a device.
 func (s *Store) DescribeDevice(ctx context.Context, device, site string, p network.Particulars) error {
 	return changed(s.write.ExecContext(ctx, `UPDATE devices SET site = ?, particulars = ? WHERE name = ?`, site, toJSON(p), device))
+}
+
+// RetireDevice keeps since when a device is out of service; the zero time takes it back.
+func (s *Store) RetireDevice(ctx context.Context, device string, at time.Time) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET retired_at = ? WHERE name = ?`, micro(at), device))
 }
 
 // RemoveDevice forgets a device and all that is kept of it but events.

@@ -37,11 +37,11 @@ func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
 
 // EventQuery picks events.
 type EventQuery struct {
-	Where  selector.Expr // nil: all
-	Device string        // of that device, unless it is ""
-	Before int64         // older than the one of that number, unless it is 0
-	Limit  int
-	Now    time.Time // from which ages are counted
+	Where   selector.Expr // nil: all
+	Devices []string      // of these devices; nil: of all
+	Before  int64         // older than the one of that number, unless it is 0
+	Limit   int
+	Now     time.Time // from which ages are counted
 }
 
 // Events lists events, the newest first.
@@ -53,8 +53,8 @@ func (s *Store) Events(ctx context.Context, q EventQuery) ([]Event, error) {
 			return nil, err
 		}
 	}
-	if q.Device != "" {
-		condition, args = condition+" AND e.device = ?", append(args, q.Device)
+	if q.Devices != nil {
+		condition, args = condition+" AND e.device IN (SELECT value FROM json_each(?))", append(args, toJSON(q.Devices))
 	}
 	if q.Before != 0 {
 		condition, args = condition+" AND e.id < ?", append(args, q.Before)

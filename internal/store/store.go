@@ -33,6 +33,9 @@ var ErrExists = errors.New("exists already")
 // ErrInUse tells that something else needs what was to be removed.
 var ErrInUse = errors.New("still in use")
 
+// ErrFull tells that as much is kept as there may be.
+var ErrFull = errors.New("no more can be kept")
+
 // Store is an open database.
 type Store struct {
 	write, read *sql.DB

@@ -116,3 +116,40 @@ func (s *Store) Tokens(ctx context.Context, user string) ([]Token, error) {
 func (s *Store) DropToken(ctx context.Context, user string, id int64) error {
 	return changed(s.write.ExecContext(ctx, `DELETE FROM tokens WHERE user = ? AND id = ?`, user, id))
 }
+
+// maxPreferences bounds what is kept for one person.
+const maxPreferences = 200
+
+// SetPreference keeps how a person likes something; an empty value forgets it.
+func (s *Store) SetPreference(ctx context.Context, user, name, value string) error {
+	if value == "" {
+		_, err := s.write.ExecContext(ctx, `DELETE FROM preferences WHERE user = ? AND name = ?`, user, name)
+		return err
+	}
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, `INSERT INTO preferences (user, name, value) VALUES (?, ?, ?)
+			ON CONFLICT (user, name) DO UPDATE SET value = excluded.value`, user, name, value)
+		if err != nil {
+			return err
+		}
+		var n int
+		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM preferences WHERE user = ?`, user).Scan(&n); err != nil {
+			return err
+		}
+		if n > maxPreferences {
+			return ErrFull
+		}
+		return nil
+	})
+}
+
+// Preferences returns how a person likes things.
+func (s *Store) Preferences(ctx context.Context, user string) (map[string]string, error) {
+	rows, err := list(ctx, s.read, func(r *sql.Rows) (kv [2]string, err error) { return kv, r.Scan(&kv[0], &kv[1]) },
+		`SELECT name, value FROM preferences WHERE user = ?`, user)
+	out := make(map[string]string, len(rows))
+	for _, kv := range rows {
+		out[kv[0]] = kv[1]
+	}
+	return out, err
+}

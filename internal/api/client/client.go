@@ -163,9 +163,49 @@ func (c *Client) AddUser(ctx context.Context, in v1.NewUser) error {
 	return c.call(ctx, http.MethodPost, "/users", in, nil)
 }
 
+// Query is what a list can be asked. The zero Query asks for all.
+type Query struct {
+	Where  string // a selector
+	Sort   string // such as "-port.poe.watts,name"
+	Count  string // fields by whose values to count
+	Limit  int    // 0: as many as come in one answer
+	Offset int
+}
+
+func (q Query) values() url.Values {
+	v := url.Values{}
+	for name, text := range map[string]string{"where": q.Where, "sort": q.Sort, "count": q.Count} {
+		if text != "" {
+			v.Set(name, text)
+		}
+	}
+	if q.Limit == 0 {
+		q.Limit = 10_000
+	}
+	v.Set("limit", strconv.Itoa(q.Limit))
+	if q.Offset != 0 {
+		v.Set("offset", strconv.Itoa(q.Offset))
+	}
+	return v
+}
+
+// all reads a list page by page, unless the query says how many.
+func all[T any](ctx context.Context, c *Client, path string, q Query) (v1.List[T], error) {
+	values := q.values()
+	list, err := get[v1.List[T]](ctx, c, path, values)
+	for err == nil && list.Next != "" && q.Limit == 0 {
+		values.Del("offset")
+		values.Set("cursor", list.Next)
+		var more v1.List[T]
+		more, err = get[v1.List[T]](ctx, c, path, values)
+		list.Items, list.Next = append(list.Items, more.Items...), more.Next
+	}
+	return list, err
+}
+
 // Sites lists the sites.
-func (c *Client) Sites(ctx context.Context) (v1.List[v1.Site], error) {
-	return get[v1.List[v1.Site]](ctx, c, "/sites", nil)
+func (c *Client) Sites(ctx context.Context, q Query) (v1.List[v1.Site], error) {
+	return all[v1.Site](ctx, c, "/sites", q)
 }
 
 // PutSite makes or changes a site.
@@ -173,9 +213,54 @@ func (c *Client) PutSite(ctx context.Context, name string, in v1.SiteRequest) er
 	return c.call(ctx, http.MethodPut, "/sites/"+url.PathEscape(name), in, nil)
 }
 
-// Devices lists the devices in which all words of q are found.
-func (c *Client) Devices(ctx context.Context, q, site string) (v1.List[v1.Device], error) {
-	return get[v1.List[v1.Device]](ctx, c, "/devices", url.Values{"q": {q}, "site": {site}})
+// RemoveSite removes a site that holds no devices.
+func (c *Client) RemoveSite(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/sites/"+url.PathEscape(name), nil, nil)
+}
+
+// MergeSite moves all devices of a site to another, and removes the one.
+func (c *Client) MergeSite(ctx context.Context, name, into string) error {
+	return c.call(ctx, http.MethodPost, "/sites/"+url.PathEscape(name)+"/merge", v1.MergeRequest{Into: into}, nil)
+}
+
+// Devices lists devices.
+func (c *Client) Devices(ctx context.Context, q Query) (v1.List[v1.Device], error) {
+	return all[v1.Device](ctx, c, "/devices", q)
+}
+
+// Describe sets the site and the particulars of a device.
+func (c *Client) Describe(ctx context.Context, device string, in v1.DeviceDescription) error {
+	return c.call(ctx, http.MethodPut, "/devices/"+url.PathEscape(device)+"/description", in, nil)
+}
+
+// Retire takes a device out of service.
+func (c *Client) Retire(ctx context.Context, device string) error {
+	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/retire", nil, nil)
+}
+
+// Reinstate takes a retired device into service again.
+func (c *Client) Reinstate(ctx context.Context, device string) error {
+	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/reinstate", nil, nil)
+}
+
+// Forget removes a retired device.
+func (c *Client) Forget(ctx context.Context, device string) error {
+	return c.call(ctx, http.MethodDelete, "/devices/"+url.PathEscape(device), nil, nil)
+}
+
+// Fields lists by what things can be picked: of the network, or of what happened ("log").
+func (c *Client) Fields(ctx context.Context, of string) (v1.List[v1.Field], error) {
+	return get[v1.List[v1.Field]](ctx, c, "/fields", url.Values{"of": {of}})
+}
+
+// Complete tells how an expression may go on at a place.
+func (c *Client) Complete(ctx context.Context, text string, at int) (v1.Completion, error) {
+	return get[v1.Completion](ctx, c, "/selectors/completion", url.Values{"text": {text}, "at": {strconv.Itoa(at)}})
+}
+
+// Log lists what happened, the newest first.
+func (c *Client) Log(ctx context.Context, where string, limit int) (v1.List[v1.Event], error) {
+	return get[v1.List[v1.Event]](ctx, c, "/event-log", url.Values{"where": {where}, "limit": {strconv.Itoa(limit)}})
 }
 
 // Device returns a device with its front and ports.
@@ -183,9 +268,9 @@ func (c *Client) Device(ctx context.Context, name string) (v1.DeviceDetail, erro
 	return get[v1.DeviceDetail](ctx, c, "/devices/"+url.PathEscape(name), nil)
 }
 
-// Ports lists the ports of a device (of all when empty) in which all words of q are found.
-func (c *Client) Ports(ctx context.Context, q, device string) (v1.List[v1.Port], error) {
-	return get[v1.List[v1.Port]](ctx, c, "/ports", url.Values{"q": {q}, "device": {device}, "limit": {"10000"}})
+// Ports lists ports.
+func (c *Client) Ports(ctx context.Context, q Query) (v1.List[v1.Port], error) {
+	return all[v1.Port](ctx, c, "/ports", q)
 }
 
 // Probe asks an address for its host key.

@@ -56,7 +56,7 @@ func TestProblems(t *testing.T) {
 		"an endless body": {500, strings.Repeat("x", 3<<20), "500 Internal Server Error"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			_, err := serve(t, answer(tc.status, "application/problem+json", tc.body)).Sites(t.Context())
+			_, err := serve(t, answer(tc.status, "application/problem+json", tc.body)).Sites(t.Context(), Query{})
 			var p *Problem
 			require.ErrorAs(t, err, &p)
 			assert.Equal(t, tc.status, p.Status)
@@ -66,19 +66,19 @@ func TestProblems(t *testing.T) {
 }
 
 func TestAnswerThatCannotBeRead(t *testing.T) {
-	_, err := serve(t, answer(200, "application/json", `{"items": 7}`)).Sites(t.Context())
+	_, err := serve(t, answer(200, "application/json", `{"items": 7}`)).Sites(t.Context(), Query{})
 	assert.ErrorContains(t, err, "cannot be read")
 }
 
 func TestServiceThatIsNotThere(t *testing.T) {
 	c := &Client{Base: "http://127.0.0.1:1"}
-	_, err := c.Sites(t.Context())
+	_, err := c.Sites(t.Context(), Query{})
 	var away *Unreachable
 	require.ErrorAs(t, err, &away)
 	assert.ErrorContains(t, err, "http://127.0.0.1:1")
 	ctx, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err = c.Sites(ctx)
+	_, err = c.Sites(ctx, Query{})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 

@@ -3,12 +3,15 @@ package server
 import (
 	"context"
 	"net/http"
+	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/store"
@@ -34,16 +37,48 @@ func (s *server) eventRoutes(api huma.API) {
 		})
 
 	type logQuery struct {
+		Where  string `query:"where" maxLength:"4000" doc:"A selector: event.kind = port and site = tern-haven"`
+		Scope  string `query:"scope" maxLength:"4000" doc:"A selector of the network as it is now: what happened to the devices that it picks"`
 		Device string `query:"device" maxLength:"63"`
+		Cursor int64  `query:"cursor" minimum:"0" doc:"The member next of the page before"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50"`
 	}
 	register(s, api, access.See, http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
 		func(ctx context.Context, in *logQuery) (*body[v1.List[v1.Event]], error) {
-			list, err := s.Store.Events(ctx, in.Device, in.Limit)
-			return listOf(list, func(e store.Event) v1.Event {
+			where, err := catalog.Log.Parse(in.Where)
+			if err != nil {
+				return nil, err
+			}
+			q := store.EventQuery{Where: where, Before: in.Cursor, Limit: in.Limit, Now: time.Now()}
+			if q.Devices, err = s.devicesIn(in.Scope); err != nil {
+				return nil, err
+			}
+			if in.Device != "" {
+				q.Devices = []string{in.Device}
+			}
+			list, err := s.Store.Events(ctx, q)
+			out := listOf(list, func(e store.Event) v1.Event {
 				return v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text}
-			}), err
+			})
+			if len(list) == in.Limit {
+				out.Body.Next = strconv.FormatInt(list[len(list)-1].ID, 10)
+			}
+			return out, err
 		})
+}
+
+// devicesIn lists the devices that a selector picks now, or nil for all.
+func (s *server) devicesIn(scope string) ([]string, error) {
+	where, err := catalog.Network.Parse(scope)
+	if err != nil || where == (selector.All{}) {
+		return nil, err
+	}
+	picked := s.Inventory.Devices(catalog.Query{Where: where, Limit: 1 << 20, Now: time.Now()}).Rows
+	names := make([]string, len(picked))
+	for i, d := range picked {
+		names[i] = d.Name
+	}
+	return names, nil
 }
 
 func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {

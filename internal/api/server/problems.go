@@ -7,7 +7,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/changes"
@@ -29,6 +31,10 @@ func (s *server) problem(err error) error {
 		refusal *driver.Refusal
 		gone    *fleet.GoneError
 		own     huma.StatusError
+
+		selection *selector.Error
+		kept      *selector.KeptError
+		order     *catalog.OrderError
 	)
 	switch {
 	case errors.As(err, &own):
@@ -49,6 +55,10 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemBusy, err)
 	case errors.Is(err, changes.ErrState):
 		return with(http.StatusConflict, v1.ProblemState, err)
+	case errors.As(err, &selection), errors.As(err, &kept):
+		return selectorProblem(err)
+	case errors.Is(err, store.ErrInUse), errors.Is(err, store.ErrFull), errors.Is(err, inventory.ErrInService):
+		return with(http.StatusConflict, v1.ProblemInUse, err)
 	case errors.Is(err, store.ErrNotFound):
 		return with(http.StatusNotFound, v1.ProblemNotFound, err)
 	case errors.Is(err, store.ErrExists):
@@ -58,7 +68,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid):
+		errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.As(err, &gone), errors.As(err, &refusal), errors.Is(err, errDevice):
 		return with(http.StatusBadGateway, v1.ProblemGone, err)

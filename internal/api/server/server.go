@@ -71,6 +71,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	config := huma.DefaultConfig("Every Post", s.opts.Version)
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil
+	config.Transformers = append(config.Transformers, onlyFields)
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
 		"session": {Type: "apiKey", In: "cookie", Name: "everypost_session"},
@@ -79,6 +80,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	api.UseMiddleware(s.guard(api))
 	s.signInRoutes(api)
 	s.inventoryRoutes(api)
+	s.selectorRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

@@ -182,6 +182,19 @@ func (s *server) signInRoutes(api huma.API) {
 			tokens, err := s.Store.Tokens(ctx, person(ctx).Name)
 			return listOf(tokens, tokenOut), err
 		})
+	register(s, api, access.See, http.MethodGet, "/preferences", "list-preferences", "How one likes tables and pages, by name",
+		func(ctx context.Context, _ *struct{}) (*body[map[string]string], error) {
+			out, err := s.Store.Preferences(ctx, person(ctx).Name)
+			return &body[map[string]string]{out}, err
+		})
+	type preferenceInput struct {
+		PreferencePath
+		Body v1.Preference
+	}
+	register(s, api, access.See, http.MethodPut, "/preferences/{preference}", "set-preference", "Keep how one likes something",
+		func(ctx context.Context, in *preferenceInput) (*struct{}, error) {
+			return nil, s.Store.SetPreference(ctx, person(ctx).Name, in.Preference, in.Body.Value)
+		})
 	type tokenPath struct {
 		ID int64 `path:"id"`
 	}
@@ -207,6 +220,11 @@ func (s *server) signInRoutes(api huma.API) {
 			entries, err := s.Store.AuditEntries(ctx, in.Before, in.Limit)
 			return listOf(entries, func(e store.AuditEntry) v1.AuditEntry { return v1.AuditEntry(e) }), err
 		})
+}
+
+// PreferencePath is the name of a preference in an address.
+type PreferencePath struct {
+	Preference string `path:"preference" maxLength:"64" pattern:"^[a-z0-9.-]+$"`
 }
 
 func (s *server) cookie(secret string, expires time.Time) http.Cookie {

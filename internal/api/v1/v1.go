@@ -25,6 +25,8 @@ const (
 	ProblemInvalid   = "urn:everypost:problem:invalid"           // what was given cannot be
 	ProblemNotFound  = "urn:everypost:problem:not-found"         // there is no such thing
 	ProblemExists    = "urn:everypost:problem:exists"            // there is such a thing already
+	ProblemSelector  = "urn:everypost:problem:selector"          // an expression cannot be read; "errors" tells where
+	ProblemInUse     = "urn:everypost:problem:in-use"            // something else needs what was to be removed
 	ProblemStale     = "urn:everypost:problem:changed-meanwhile" // If-Match did not match
 )
 
@@ -81,28 +83,9 @@ type NewUser struct {
 	Password string `json:"password" maxLength:"256"`
 }
 
-// Site is a place with devices.
-type Site struct {
-	Name    string       `json:"name"`
-	Title   string       `json:"title"`
-	Entry   string       `json:"entry,omitempty" doc:"Device through which the management network comes in"`
-	Devices HealthCounts `json:"devices"`
-	Ports   HealthCounts `json:"ports"`
-}
-
-// HealthCounts counts things by their health.
-type HealthCounts struct {
-	Total   int `json:"total"`
-	Well    int `json:"well"`
-	Down    int `json:"down"`
-	Off     int `json:"off"`
-	Unknown int `json:"unknown"`
-}
-
-// SiteRequest makes or changes a site.
-type SiteRequest struct {
-	Title string `json:"title" minLength:"1" maxLength:"100"`
-	Entry string `json:"entry,omitempty" maxLength:"63"`
+// Preference is how a person likes something. The service keeps it and does not look into it.
+type Preference struct {
+	Value string `json:"value" maxLength:"8000" doc:"Empty to forget it"`
 }
 
 // Device is a device.
@@ -117,7 +100,7 @@ type Device struct {
 	Address        string       `json:"address"`
 	HostKey        string       `json:"host_key" doc:"Fingerprint of the pinned SSH host key"`
 	BootedAt       time.Time    `json:"booted_at"`
-	Reach          string       `json:"reach" doc:"connected, waiting, gone or refused"`
+	Reach          string       `json:"reach" doc:"connected, waiting, gone, refused or retired"`
 	Since          time.Time    `json:"since" doc:"Since when it is so"`
 	Why            string       `json:"why,omitempty"`
 	SeenAt         time.Time    `json:"seen_at" doc:"When it last answered"`
@@ -128,6 +111,7 @@ type Device struct {
 	Abilities      []string     `json:"abilities"`
 	AdoptedAt      time.Time    `json:"adopted_at"`
 	AdoptedBy      string       `json:"adopted_by"`
+	Particulars
 }
 
 // Power is what a device feeds over its ports.
@@ -361,10 +345,4 @@ type AuditEntry struct {
 	Action string    `json:"action"`
 	Object string    `json:"object"`
 	Detail string    `json:"detail"`
-}
-
-// List is a list and how many there are in all.
-type List[T any] struct {
-	Items []T `json:"items"`
-	Total int `json:"total"`
 }

@@ -6,7 +6,6 @@
 package catalog
 
 import (
-	"net"
 	"slices"
 	"strings"
 	"time"
@@ -122,10 +121,7 @@ func NewSite(s network.Site, devices []*Device) *Site {
 // NewDevice makes the rows of a device and its ports, these in the order of people. nameOf finds the device that a
 // neighbour report speaks of.
 func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) string) (*Device, []*Port) {
-	d := &Device{Record: r, Sight: s, Site: site, Health: deviceHealth(s.Reach), host: r.Address}
-	if host, _, err := net.SplitHostPort(r.Address); err == nil {
-		d.host = host
-	}
+	d := &Device{Record: r, Sight: s, Site: site, Health: network.DeviceHealth(s.Reach), host: hostOf(r.Address)}
 	for _, t := range r.Tags {
 		d.tags = append(d.tags, selector.Of(t))
 	}
@@ -143,6 +139,15 @@ func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) str
 	return d, ports
 }
 
+// hostOf is an address without its port and without the brackets of IPv6.
+func hostOf(address string) string {
+	host := strings.TrimRight(address, "0123456789")
+	if bare, ok := strings.CutSuffix(host, ":"); ok {
+		address = bare
+	}
+	return strings.Trim(address, "[]")
+}
+
 func keys[K comparable, V any](m map[K]V) func(func(K) bool) {
 	return func(yield func(K) bool) {
 		for k := range m {
@@ -151,17 +156,6 @@ func keys[K comparable, V any](m map[K]V) func(func(K) bool) {
 			}
 		}
 	}
-}
-
-// deviceHealth judges a device by whether it is in hand.
-func deviceHealth(r network.Reach) Health {
-	switch r {
-	case network.ReachConnected:
-		return network.Well
-	case network.ReachWaiting:
-		return network.HealthUnknown
-	}
-	return network.HealthDown
 }
 
 func newPort(d *Device, name string, nameOf func(string) string) *Port {

@@ -234,3 +234,19 @@ func BindDevice(d *Device) selector.Rows {
 func BindPort(p *Port) selector.Rows {
 	return selector.Rows{selector.Site: p.Device.Site, selector.Device: p.Device, selector.Port: p}
 }
+
+// AtSite picks what is at a site.
+func AtSite(name string) selector.Expr {
+	return is("site", name)
+}
+
+// OnDevice picks what is on a device.
+func OnDevice(name string) selector.Expr { return is("name", name) }
+
+func is(field, value string) selector.Expr {
+	e, err := Network.Parse(field + " = " + selector.Quote(value))
+	if err != nil {
+		panic(err) // a quoted value can always be read
+	}
+	return e
+}

@@ -91,9 +91,10 @@ const (
 	ReachWaiting   Reach = "waiting"   // the first session is not yet up
 	ReachGone      Reach = "gone"      // the session was lost, or cannot be made
 	ReachRefused   Reach = "refused"   // the device answers but does not let us in, or its key is not the pinned one
+	ReachRetired   Reach = "retired"   // taken out of service by a person; nobody tries to reach it
 )
 
 // Reaches lists the states of reach.
 func Reaches() []string {
-	return []string{string(ReachConnected), string(ReachWaiting), string(ReachGone), string(ReachRefused)}
+	return []string{string(ReachConnected), string(ReachWaiting), string(ReachGone), string(ReachRefused), string(ReachRetired)}
 }

@@ -85,3 +85,16 @@ type State struct {
 	Ports      map[string]PortState `json:"ports"`
 	Power      *Power               `json:"power,omitempty"`
 }
+
+// DeviceHealth judges a device by whether it is in hand.
+func DeviceHealth(r Reach) Health {
+	switch r {
+	case ReachConnected:
+		return Well
+	case ReachWaiting:
+		return HealthUnknown
+	case ReachRetired:
+		return Off
+	}
+	return HealthDown
+}

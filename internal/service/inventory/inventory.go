@@ -9,7 +9,6 @@ import (
 	"log/slog"
 	"maps"
 	"net"
-	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -39,45 +38,66 @@ type Service struct {
 	// TrialStepped is called with what devices say of trials. Set it before Start.
 	TrialStepped func(device string, at time.Time, step driver.TrialStep)
 
+	index *index
+
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
-	users map[string]string    // as whom the service logs in to each device
 }
 
 // New returns the service, which observes the fleet.
 func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{store: s, sealer: sealer, bus: bus, log: log, wrote: map[string]time.Time{}, users: map[string]string{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
+	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
 }
 
 // Start takes every known device in hand, with what was last known of it.
 func (s *Service) Start(ctx context.Context, f *fleet.Fleet) error {
 	s.fleet = f
+	if err := s.readSites(ctx); err != nil {
+		return err
+	}
 	devices, err := s.store.Devices(ctx)
 	if err != nil {
 		return err
 	}
 	for _, d := range devices {
-		last := fleet.View{Identity: d.Identity, SeenAt: d.SeenAt}
-		snap, err := s.store.LastSnapshot(ctx, d.Name)
-		if err != nil && !errors.Is(err, store.ErrNotFound) {
-			return err
+		s.index.keep(d)
+		if d.RetiredAt.IsZero() {
+			if err := s.take(ctx, d); err != nil {
+				return err
+			}
 		}
-		ports, portsErr := s.store.PortStates(ctx, d.Name)
-		if portsErr != nil {
-			return portsErr
-		}
-		if err == nil {
-			last.Known, last.Config = true, snap.Config
-			last.State = network.State{ObservedAt: d.SeenAt, Ports: ports}
-		}
-		password, err := s.sealer.Open(d.Address, d.Secret)
-		if err != nil {
-			s.log.Error("a device's password cannot be read; adopt it anew", "device", d.Name, "err", err)
-		}
-		s.took(d)
-		f.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey}, last)
 	}
 	return nil
+}
+
+// take takes a kept device in hand, with what was last known of it.
+func (s *Service) take(ctx context.Context, d store.Device) error {
+	last := fleet.View{Identity: d.Identity, SeenAt: d.SeenAt}
+	snap, err := s.store.LastSnapshot(ctx, d.Name)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	ports, portsErr := s.store.PortStates(ctx, d.Name)
+	if portsErr != nil {
+		return portsErr
+	}
+	if err == nil {
+		last.Known, last.Config = true, snap.Config
+		last.State = network.State{ObservedAt: d.SeenAt, Ports: ports}
+	}
+	password, err := s.sealer.Open(d.Address, d.Secret)
+	if err != nil {
+		s.log.Error("a device's password cannot be read; adopt it anew", "device", d.Name, "err", err)
+	}
+	s.hand(d, password, last)
+	return nil
+}
+
+// hand gives a device to the fleet.
+func (s *Service) hand(d store.Device, password string, last fleet.View) {
+	last.Name, last.Reach, last.Since = d.Name, network.ReachWaiting, time.Now().UTC()
+	s.index.see(last) // before the fleet can tell of more
+	s.fleet.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey}, last)
 }
 
 // Address returns an address in the form host:port, with the port of NETCONF where none is given.
@@ -122,12 +142,8 @@ func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
 	if a.HostKey == "" {
 		return store.Device{}, ErrNotAccepted
 	}
-	sites, err := s.store.Sites(ctx)
-	if err != nil {
+	if err := s.siteExists(a.Site); err != nil {
 		return store.Device{}, err
-	}
-	if !hasSite(sites, a.Site) {
-		return store.Device{}, fmt.Errorf("site %q is %w: there is none of that name", a.Site, ErrInvalid)
 	}
 	target := driver.Target{Address: address, User: a.User, Password: a.Password, HostKey: a.HostKey}
 	id, err := s.fleet.Introduce(ctx, target)
@@ -150,31 +166,19 @@ func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
 		}
 		return d, err
 	}
-	s.took(d)
-	s.fleet.Add(name, target, fleet.View{Identity: id, SeenAt: now})
+	s.index.keep(d)
+	s.hand(d, a.Password, fleet.View{Identity: id, SeenAt: now})
 	s.bus.Publish(events.Event{At: now, Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was adopted by %s.", name, a.By)})
 	return d, nil
-}
-
-// took remembers as whom the service logs in to a device.
-func (s *Service) took(d store.Device) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.users[d.Name] = d.User
 }
 
 // Pin accepts another host key for a device that shows one, and takes the device in hand again. The key must be the one
 // that the device shows now: what a person compared and what is pinned may not differ.
 func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
-	devices, err := s.store.Devices(ctx)
-	if err != nil {
-		return err
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
 	}
-	i := slices.IndexFunc(devices, func(d store.Device) bool { return d.Name == name })
-	if i < 0 {
-		return fmt.Errorf("device %s: %w", name, store.ErrNotFound)
-	}
-	d := devices[i]
 	shown, err := s.fleet.HostKey(ctx, d.Address)
 	if err != nil {
 		return err
@@ -191,32 +195,10 @@ func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
 	}
 	last, _ := s.fleet.View(name)
 	s.fleet.Remove(name)
-	s.fleet.Add(name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: hostKey}, last)
+	d.HostKey = hostKey
+	s.index.keep(d)
+	s.hand(d, password, last)
 	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("A new host key of %s was accepted by %s.", name, by)})
-	return nil
-}
-
-func hasSite(sites []network.Site, name string) bool {
-	for _, site := range sites {
-		if site.Name == name {
-			return true
-		}
-	}
-	return false
-}
-
-// PutSite makes or changes a site.
-func (s *Service) PutSite(ctx context.Context, site network.Site) error {
-	if err := network.CheckName(site.Name); err != nil {
-		return fmt.Errorf("%w: %w", ErrInvalid, err)
-	}
-	if site.Title = strings.TrimSpace(site.Title); site.Title == "" || len(site.Title) > 100 {
-		return fmt.Errorf("the title is %w: give 1 to 100 characters", ErrInvalid)
-	}
-	if err := s.store.PutSite(ctx, site); err != nil {
-		return err
-	}
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet})
 	return nil
 }
 
@@ -234,7 +216,8 @@ func (s *Service) happened(e events.Event) {
 
 // Reached implements fleet.Observer.
 func (s *Service) Reached(v fleet.View) {
-	e := events.Event{At: v.Since, Kind: events.DeviceReach, Device: v.Name, Health: string(DeviceHealth(v))}
+	e := events.Event{At: v.Since, Kind: events.DeviceReach, Device: v.Name, Health: string(network.DeviceHealth(v.Reach))}
+	s.index.see(v)
 	switch v.Reach {
 	case network.ReachConnected:
 		e.Text = fmt.Sprintf("%s is connected.", v.Name)
@@ -246,19 +229,9 @@ func (s *Service) Reached(v fleet.View) {
 	s.happened(e)
 }
 
-// DeviceHealth judges a device by whether it is in hand.
-func DeviceHealth(v fleet.View) network.Health {
-	switch v.Reach {
-	case network.ReachConnected:
-		return network.Well
-	case network.ReachWaiting:
-		return network.HealthUnknown
-	}
-	return network.HealthDown
-}
-
 // PortChanged implements fleet.Observer.
 func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortState) {
+	s.index.see(v)
 	text := fmt.Sprintf("%s:%s has its link back.", v.Name, port)
 	if after.Oper != network.Up {
 		text = fmt.Sprintf("%s:%s lost its link.", v.Name, port)
@@ -269,6 +242,7 @@ func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortSt
 
 // ConfigRead implements fleet.Observer.
 func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
+	s.index.see(v)
 	changed, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), Config: v.Config, Document: document})
 	if err != nil {
 		s.log.Error("a configuration could not be kept", "device", v.Name, "err", err)
@@ -277,12 +251,10 @@ func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 		return
 	}
 	text := fmt.Sprintf("The configuration of %s changed.", v.Name)
-	s.mu.Lock()
-	ours := s.users[v.Name]
-	s.mu.Unlock()
+	kept, _ := s.index.record(v.Name)
 	switch by {
 	case "":
-	case ours:
+	case kept.User:
 		text = fmt.Sprintf("The configuration of %s was changed by this service.", v.Name)
 	default:
 		text = fmt.Sprintf("The configuration of %s was changed by %s.", v.Name, by)
@@ -295,6 +267,7 @@ const keepEvery = time.Minute
 
 // StateRead implements fleet.Observer.
 func (s *Service) StateRead(v fleet.View) {
+	s.index.see(v)
 	s.bus.Publish(events.Event{At: v.State.ObservedAt, Kind: events.DeviceState, Device: v.Name})
 	s.mu.Lock()
 	due := time.Since(s.wrote[v.Name]) >= keepEvery

@@ -26,6 +26,7 @@ export const keys = {
   device: (name: string) => ["device", name] as const,
   configuration: (name: string) => ["configuration", name] as const,
   ports: ["ports"] as const,
+  preferences: ["preferences"] as const,
   changes: ["changes"] as const,
   events: ["events"] as const,
 };
@@ -70,15 +71,6 @@ export function useSignOut() {
   });
 }
 
-export const useSites = () => useQuery({ queryKey: keys.sites, queryFn: () => take(api.GET("/api/v1/sites")) });
-
-export const useDevices = (q = "") =>
-  useQuery({
-    queryKey: [...keys.devices, q],
-    queryFn: () => take(api.GET("/api/v1/devices", { params: { query: { q } } })),
-    placeholderData: (old) => old,
-  });
-
 export const useDevice = (name: string) =>
   useQuery({
     queryKey: keys.device(name),
@@ -94,21 +86,15 @@ export const useConfiguration = (name: string) =>
       ).then(String),
   });
 
-export const usePorts = (q: string) =>
-  useQuery({
-    queryKey: [...keys.ports, q],
-    queryFn: () => take(api.GET("/api/v1/ports", { params: { query: { q, limit: 10_000 } } })),
-    placeholderData: (old) => old,
-  });
-
 /** What can be set on a port, with its meaning: it does not change while the page is open. */
 export const usePortFields = () =>
   useQuery({ queryKey: ["port-fields"], queryFn: () => take(api.GET("/api/v1/port-fields")), staleTime: Infinity });
 
-export const useEvents = (limit: number) =>
+export const useEvents = (limit: number, scope = "") =>
   useQuery({
-    queryKey: [...keys.events, limit],
-    queryFn: () => take(api.GET("/api/v1/event-log", { params: { query: { limit } } })),
+    queryKey: [...keys.events, limit, scope],
+    queryFn: () => take(api.GET("/api/v1/event-log", { params: { query: { limit, scope } } })),
+    placeholderData: (old) => old,
   });
 
 export const useChanges = () =>

@@ -234,7 +234,11 @@ export interface paths {
         get: operations["get-device"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Forget a retired device
+         * @description Needs the right to operate.
+         */
+        delete: operations["forget-device"];
         options?: never;
         head?: never;
         patch?: never;
@@ -260,6 +264,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/description": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say where a device is, and what people know of it
+         * @description Needs the right to operate.
+         */
+        put: operations["describe-device"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/host-key": {
         parameters: {
             query?: never;
@@ -274,6 +298,46 @@ export interface paths {
          */
         put: operations["pin-host-key"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/reinstate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a retired device into service again
+         * @description Needs the right to operate.
+         */
+        post: operations["reinstate-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a device out of service; what is kept of it stays
+         * @description Needs the right to operate.
+         */
+        post: operations["retire-device"];
         delete?: never;
         options?: never;
         head?: never;
@@ -312,6 +376,26 @@ export interface paths {
          * @description Server-sent events. Needs the right to see.
          */
         get: operations["stream-events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * By what things can be picked, sorted and counted
+         * @description Needs the right to see.
+         */
+        get: operations["list-fields"];
         put?: never;
         post?: never;
         delete?: never;
@@ -372,6 +456,86 @@ export interface paths {
          * @description Needs the right to see.
          */
         get: operations["list-ports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How one likes tables and pages, by name
+         * @description Needs the right to see.
+         */
+        get: operations["list-preferences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/preferences/{preference}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep how one likes something
+         * @description Needs the right to see.
+         */
+        put: operations["set-preference"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/selectors/completion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How an expression may go on
+         * @description Needs the right to see.
+         */
+        get: operations["complete-selector"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/selectors/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How an expression is read, and how many it picks
+         * @description Needs the right to see.
+         */
+        get: operations["read-selector"];
         put?: never;
         post?: never;
         delete?: never;
@@ -456,6 +620,30 @@ export interface paths {
          */
         put: operations["put-site"];
         post?: never;
+        /**
+         * Remove a site that holds no devices
+         * @description Needs the right to administer.
+         */
+        delete: operations["remove-site"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{name}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move all devices of a site to another, and remove the one
+         * @description Needs the right to administer.
+         */
+        post: operations["merge-site"];
         delete?: never;
         options?: never;
         head?: never;
@@ -560,6 +748,10 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        Candidate: {
+            help?: string;
+            text: string;
+        };
         Change: {
             accepted: components["schemas"]["Acceptance"][];
             /** Format: date-time */
@@ -613,6 +805,16 @@ export interface components {
             edits: components["schemas"]["Edit"][];
             why?: string;
         };
+        Completion: {
+            candidates: components["schemas"]["Candidate"][];
+            /**
+             * Format: int64
+             * @description The part that a candidate replaces, in characters from 0
+             */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
         Cookie: {
             Domain: string;
             /** Format: date-time */
@@ -631,6 +833,12 @@ export interface components {
             Secure: boolean;
             Unparsed: string[];
             Value: string;
+        };
+        Count: {
+            /** Format: int64 */
+            count: number;
+            /** @description As it is written in a selector; empty: not known */
+            value: string;
         };
         Counters: {
             /** Format: int64 */
@@ -654,7 +862,11 @@ export interface components {
             adopted_by: string;
             /** Format: date-time */
             booted_at: string;
+            building?: string;
+            /** @description Who to ask about it */
+            contact?: string;
             firmware: string;
+            floor?: string;
             /** @enum {string} */
             health: "well" | "degraded" | "down" | "off" | "unknown";
             /** @description Fingerprint of the pinned SSH host key */
@@ -666,9 +878,18 @@ export interface components {
             management_vlan?: number;
             model: string;
             name: string;
+            notes?: string;
             ports: components["schemas"]["HealthCounts"];
+            /** @description Where it stands, if not where its site is */
+            position?: components["schemas"]["Position"];
             power?: components["schemas"]["Power"];
-            /** @description connected, waiting, gone or refused */
+            rack?: string;
+            /**
+             * Format: int64
+             * @description The lowest unit it takes, counted from 1 at the bottom
+             */
+            rack_unit?: number;
+            /** @description connected, waiting, gone, refused or retired */
             reach: string;
             /**
              * Format: date-time
@@ -682,7 +903,25 @@ export interface components {
              */
             since: string;
             site: string;
+            tags?: string[];
             why?: string;
+        };
+        DeviceDescription: {
+            building?: string;
+            /** @description Who to ask about it */
+            contact?: string;
+            floor?: string;
+            notes?: string;
+            /** @description Where it stands, if not where its site is */
+            position?: components["schemas"]["Position"];
+            rack?: string;
+            /**
+             * Format: int64
+             * @description The lowest unit it takes, counted from 1 at the bottom
+             */
+            rack_unit?: number;
+            site: string;
+            tags?: string[];
         };
         DeviceDetail: {
             abilities: string[];
@@ -692,8 +931,12 @@ export interface components {
             adopted_by: string;
             /** Format: date-time */
             booted_at: string;
+            building?: string;
+            /** @description Who to ask about it */
+            contact?: string;
             face: components["schemas"]["FacePort"][];
             firmware: string;
+            floor?: string;
             /** @enum {string} */
             health: "well" | "degraded" | "down" | "off" | "unknown";
             /** @description Fingerprint of the pinned SSH host key */
@@ -705,10 +948,19 @@ export interface components {
             management_vlan?: number;
             model: string;
             name: string;
+            notes?: string;
             port_list: components["schemas"]["Port"][];
             ports: components["schemas"]["HealthCounts"];
+            /** @description Where it stands, if not where its site is */
+            position?: components["schemas"]["Position"];
             power?: components["schemas"]["Power"];
-            /** @description connected, waiting, gone or refused */
+            rack?: string;
+            /**
+             * Format: int64
+             * @description The lowest unit it takes, counted from 1 at the bottom
+             */
+            rack_unit?: number;
+            /** @description connected, waiting, gone, refused or retired */
             reach: string;
             /**
              * Format: date-time
@@ -722,6 +974,7 @@ export interface components {
              */
             since: string;
             site: string;
+            tags?: string[];
             vlans: components["schemas"]["VLAN"][];
             why?: string;
         };
@@ -808,6 +1061,18 @@ export interface components {
             /** Format: int64 */
             row: number;
         };
+        Field: {
+            choices?: string[];
+            help: string;
+            /** @description Whether it has several values: a comparison holds when it holds for one of them */
+            many?: boolean;
+            name: string;
+            /** @description What it is a property of: site, device, port or event */
+            of: string;
+            operators: string[];
+            /** @description text, choice, number, flag, version, address or age */
+            type: string;
+        };
         Finding: {
             /** @description Edits that would mend it */
             fix?: components["schemas"]["Edit"][];
@@ -822,6 +1087,8 @@ export interface components {
         };
         HealthCounts: {
             /** Format: int64 */
+            degraded: number;
+            /** Format: int64 */
             down: number;
             /** Format: int64 */
             off: number;
@@ -833,49 +1100,184 @@ export interface components {
             well: number;
         };
         ListAuditEntry: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["AuditEntry"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListChange: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["Change"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListDevice: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["Device"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListEvent: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["Event"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListField: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Field"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListPort: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["Port"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListPortField: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["PortField"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListSite: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["Site"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         ListToken: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
             items: components["schemas"]["Token"][];
-            /** Format: int64 */
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
             total: number;
         };
         LogLine: {
             /** Format: date-time */
             at: string;
             text: string;
+        };
+        MergeRequest: {
+            /** @description The site that takes the devices */
+            into: string;
         };
         NewToken: {
             /** Format: date-time */
@@ -971,11 +1373,21 @@ export interface components {
             help: string;
             name: string;
         };
+        Position: {
+            /** Format: double */
+            latitude: number;
+            /** Format: double */
+            longitude: number;
+        };
         Power: {
             /** Format: int64 */
             budget_mw: number;
             /** Format: int64 */
             used_mw: number;
+        };
+        Preference: {
+            /** @description Empty to forget it */
+            value: string;
         };
         Probe: {
             /** @description host or host:port; the port is 830 when left out */
@@ -1000,6 +1412,19 @@ export interface components {
              */
             trial_seconds?: number;
         };
+        Reading: {
+            /** Format: int64 */
+            devices: number;
+            /** @description Written out in full */
+            expression: string;
+            /** Format: int64 */
+            ports: number;
+            /**
+             * Format: int64
+             * @description How many it picks
+             */
+            sites: number;
+        };
         Reset: {
             /** Format: int64 */
             seq: number;
@@ -1011,15 +1436,38 @@ export interface components {
             password: string;
         };
         Site: {
+            /** @description Postal address */
+            address?: string;
+            /** @description What it is called on labels */
+            code?: string;
+            /** @description Who to ask there */
+            contact?: string;
             devices: components["schemas"]["HealthCounts"];
             /** @description Device through which the management network comes in */
             entry?: string;
             name: string;
+            notes?: string;
             ports: components["schemas"]["HealthCounts"];
+            position?: components["schemas"]["Position"];
+            /** @description Of the IANA database, such as Europe/London */
+            time_zone?: string;
+            /** @description Its name as people say it */
             title: string;
         };
         SiteRequest: {
+            /** @description Postal address */
+            address?: string;
+            /** @description What it is called on labels */
+            code?: string;
+            /** @description Who to ask there */
+            contact?: string;
+            /** @description Device through which the management network comes in */
             entry?: string;
+            notes?: string;
+            position?: components["schemas"]["Position"];
+            /** @description Of the IANA database, such as Europe/London */
+            time_zone?: string;
+            /** @description Its name as people say it */
             title: string;
         };
         Token: {
@@ -1482,9 +1930,19 @@ export interface operations {
     "list-devices": {
         parameters: {
             query?: {
-                /** @description Words that must all be found in name, site, kind, maker, model, serial or address */
-                q?: string;
-                site?: string;
+                /** @description A selector: which of them */
+                where?: string;
+                /** @description Fields to sort by, the first first; a minus before one turns it round: -port.poe.watts,name */
+                sort?: string;
+                /** @description Which members of the items to send, separated by commas; all when left out */
+                fields?: string;
+                /** @description Fields by whose values to count those that match: kind,health */
+                count?: string;
+                limit?: number;
+                /** @description How many to leave out; for jumping into the middle of a list */
+                offset?: number;
+                /** @description The member next of the page before */
+                cursor?: string;
             };
             header?: never;
             path?: never;
@@ -1576,6 +2034,35 @@ export interface operations {
             };
         };
     };
+    "forget-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-configuration": {
         parameters: {
             query?: never;
@@ -1596,6 +2083,39 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "describe-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceDescription"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -1641,10 +2161,74 @@ export interface operations {
             };
         };
     };
+    "reinstate-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "retire-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
+                /** @description A selector: event.kind = port and site = tern-haven */
+                where?: string;
+                /** @description A selector of the network as it is now: what happened to the devices that it picks */
+                scope?: string;
                 device?: string;
+                /** @description The member next of the page before */
+                cursor?: number;
                 limit?: number;
             };
             header?: never;
@@ -1741,6 +2325,38 @@ export interface operations {
             };
         };
     };
+    "list-fields": {
+        parameters: {
+            query?: {
+                /** @description What is asked: the network as it is, or what happened in it */
+                of?: "network" | "log";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListField"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "probe-host-key": {
         parameters: {
             query?: never;
@@ -1806,12 +2422,19 @@ export interface operations {
     "list-ports": {
         parameters: {
             query?: {
-                /** @description Words that must all be found in name, description, VLAN, state, neighbour or MAC address */
-                q?: string;
-                site?: string;
-                device?: string;
-                offset?: number;
+                /** @description A selector: which of them */
+                where?: string;
+                /** @description Fields to sort by, the first first; a minus before one turns it round: -port.poe.watts,name */
+                sort?: string;
+                /** @description Which members of the items to send, separated by commas; all when left out */
+                fields?: string;
+                /** @description Fields by whose values to count those that match: kind,health */
+                count?: string;
                 limit?: number;
+                /** @description How many to leave out; for jumping into the middle of a list */
+                offset?: number;
+                /** @description The member next of the page before */
+                cursor?: string;
             };
             header?: never;
             path?: never;
@@ -1826,6 +2449,135 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListPort"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-preference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preference: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preference"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "complete-selector": {
+        parameters: {
+            query?: {
+                of?: "network" | "log";
+                text?: string;
+                /** @description Where the cursor stands, in characters from 0 */
+                at?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-selector": {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
                 };
             };
             /** @description Error */
@@ -1967,7 +2719,21 @@ export interface operations {
     };
     "list-sites": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A selector: which of them */
+                where?: string;
+                /** @description Fields to sort by, the first first; a minus before one turns it round: -port.poe.watts,name */
+                sort?: string;
+                /** @description Which members of the items to send, separated by commas; all when left out */
+                fields?: string;
+                /** @description Fields by whose values to count those that match: kind,health */
+                count?: string;
+                limit?: number;
+                /** @description How many to leave out; for jumping into the middle of a list */
+                offset?: number;
+                /** @description The member next of the page before */
+                cursor?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2006,6 +2772,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SiteRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "merge-site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeRequest"];
             };
         };
         responses: {

@@ -104,17 +104,37 @@ function hold(tell: (w: Word) => void): () => void {
   };
 }
 
+/** What is old, until it is said: many things that happen at once cost one reading each second. */
+const old = new Map<string, readonly unknown[]>();
+let saying = 0;
+
+function mark(...queryKey: readonly unknown[]) {
+  old.set(JSON.stringify(queryKey), queryKey);
+  if (saying) return;
+  saying = window.setTimeout(say, 30); // one thing that happens alone is shown at once
+}
+
+function say() {
+  const list = [...old.values()];
+  old.clear();
+  for (const queryKey of list) void queryClient.invalidateQueries({ queryKey });
+  saying = window.setTimeout(() => {
+    saying = 0;
+    if (old.size > 0) say();
+  }, 1000);
+}
+
 function happened(e: HappenedEvent) {
-  const old = (...queryKey: readonly unknown[]) => void queryClient.invalidateQueries({ queryKey });
   if (e.kind === "change") {
-    old(...keys.changes);
+    mark(...keys.changes);
     return;
   }
-  if (e.device) old(...keys.device(e.device));
+  if (e.device) mark(...keys.device(e.device));
   if (e.kind === "state") return;
-  old(...keys.devices);
-  old(...keys.ports);
-  old(...keys.sites);
-  old(...keys.events);
-  if (e.kind === "config" && e.device) old(...keys.configuration(e.device));
+  mark(...keys.devices);
+  mark(...keys.ports);
+  mark(...keys.sites);
+  mark(...keys.events);
+  mark("reading");
+  if (e.kind === "config" && e.device) mark(...keys.configuration(e.device));
 }

@@ -3,7 +3,8 @@ import { Activity, Cable, CircleHelp, PanelRight, Search, ServerCog } from "luci
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, NavLink } from "react-router";
 import type { Person } from "../api/client";
-import { isOpen, useChanges, useDevices, usePorts } from "../api/queries";
+import { useList } from "../api/lists";
+import { isOpen, useChanges } from "../api/queries";
 import { useLive, useStream } from "../api/stream";
 import { DraftTray } from "../features/changes/DraftTray";
 import { Button, Modal } from "../ui/controls";
@@ -11,6 +12,7 @@ import { Shape } from "../ui/health";
 import { WordMark } from "../ui/kinds";
 import { span, useNow } from "../ui/time";
 import { Palette } from "./Palette";
+import { ScopeLine } from "./ScopeLine";
 import { useKept, useView } from "./view";
 
 const areas = [
@@ -81,8 +83,8 @@ export function Frame({ me, children }: { me: Person; children: ReactNode }) {
 
 function Rail() {
   const kept = useKept();
-  const devices = useDevices();
-  const away = devices.data?.items.filter((d) => d.health === "down").length ?? 0;
+  const devices = useList("devices", { where: "health = down", limit: 0 });
+  const away = devices.data?.total ?? 0;
   return (
     <nav aria-label="Areas" className="row-start-2 w-[156px] border-r border-rule bg-panel py-2 max-md:w-12">
       {areas.map(({ path, name, icon: Icon }) => (
@@ -110,56 +112,6 @@ function Rail() {
         </NavLink>
       ))}
     </nav>
-  );
-}
-
-/** One filter that narrows every page. It stands in the address, and follows what is typed after a moment. */
-function ScopeLine({ input }: { input: React.RefObject<HTMLInputElement | null> }) {
-  const [q, setQ] = useView("q");
-  const [text, setText] = useState(q);
-  const typed = useRef(q);
-  useEffect(() => {
-    if (q !== typed.current) {
-      typed.current = q;
-      setText(q);
-    }
-  }, [q]);
-  useEffect(() => {
-    if (text === q) return;
-    const t = window.setTimeout(() => {
-      typed.current = text;
-      setQ(text);
-    }, 200);
-    return () => window.clearTimeout(t);
-  }, [text, q, setQ]);
-  const devices = useDevices(q);
-  const ports = usePorts(q);
-  return (
-    <div className="flex min-w-0 max-w-2xl grow items-center gap-2 rounded-sm border border-rule bg-raised px-2 focus-within:border-accent">
-      <span className="text-xs font-semibold text-soft">Scope</span>
-      <input
-        ref={input}
-        aria-label="Scope: words that narrow every page"
-        placeholder="everything — type words such as switch, camera, vlan40, down"
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-        onKeyDown={(e) => {
-          if (e.key === "Escape") {
-            setText("");
-            e.currentTarget.blur();
-          }
-        }}
-        className="h-7 min-w-0 grow bg-transparent font-mono text-sm outline-none placeholder:font-sans placeholder:text-soft"
-      />
-      <span className="whitespace-nowrap text-xs text-soft max-md:hidden" aria-live="polite">
-        {devices.data?.items.length ?? "–"} devices, {ports.data?.total ?? "–"} ports
-      </span>
-      {text && (
-        <button type="button" className="text-xs text-accent" onClick={() => setText("")}>
-          clear
-        </button>
-      )}
-    </div>
   );
 }
 
@@ -219,6 +171,7 @@ function LiveLine({ me }: { me: Person }) {
 
 const keysOf: [string, string][] = [
   ["/", "go to the scope line"],
+  ["Tab, ↓ Enter", "in the scope line: take what is offered"],
   ["Ctrl K", "go anywhere, do anything"],
   ["d", "open or close the draft tray"],
   ["Esc", "close, or let go of what is selected"],

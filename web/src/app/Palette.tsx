@@ -3,7 +3,8 @@ import { Dialog } from "radix-ui";
 import { type ReactNode, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Person } from "../api/client";
-import { isOpen, useChanges, useDevices, useSignOut } from "../api/queries";
+import { quote, useList } from "../api/lists";
+import { isOpen, useChanges, useSignOut } from "../api/queries";
 import { changeWord, HealthMark } from "../ui/health";
 import { KindIcon } from "../ui/kinds";
 import { setTheme } from "./theme";
@@ -20,7 +21,8 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
   const [value, setValue] = useState("");
   const navigate = useNavigate();
   const kept = useKept();
-  const devices = useDevices();
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const devices = useList("devices", { where: words.map(quote).join(" "), limit: 20 });
   const changes = useChanges();
   const signOut = useSignOut();
   const items = useMemo<Item[]>(() => {
@@ -59,7 +61,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
     for (const d of devices.data?.items ?? [])
       out.push({
         id: `device-${d.name}`,
-        words: `${d.name} ${d.kind} ${d.maker} ${d.model} ${d.serial} ${d.address}`,
+        words: text, // the service found it by them
         group: "Devices",
         show: (
           <>
@@ -75,8 +77,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         run: go(`/devices/${d.name}`),
       });
     return out;
-  }, [me, devices.data, changes.data, navigate, kept, signOut]);
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  }, [me, text, devices.data, changes.data, navigate, kept, signOut]);
   const found = items.filter((i) => words.every((w) => i.words.toLowerCase().includes(w))).slice(0, 50);
   const chosen = found.some((i) => i.id === value) ? value : (found[0]?.id ?? "");
   const groups = [...new Set(found.map((i) => i.group))];

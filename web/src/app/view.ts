@@ -23,10 +23,13 @@ export function useView(name: string, initial = ""): [string, (value: string) =>
 export function useKept(): (path: string) => string {
   const [params] = useSearchParams();
   const kept = new URLSearchParams();
-  for (const name of ["q", "tray"]) {
+  for (const name of ["scope", "tray"]) {
     const v = params.get(name);
     if (v) kept.set(name, v);
   }
   const s = kept.toString();
   return (path) => (s ? `${path}?${s}` : path);
 }
+
+/** The selector that is in force on the whole console. */
+export const useScope = () => useView("scope");

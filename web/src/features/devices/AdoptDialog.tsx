@@ -1,7 +1,8 @@
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { toast } from "sonner";
-import { useAdopt, useProbe, useSites } from "../../api/queries";
+import { useList } from "../../api/lists";
+import { useAdopt, useProbe } from "../../api/queries";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
 
 /** Adopting goes in two steps: look at the host key that the device shows, then accept it and log in. */
@@ -10,7 +11,7 @@ export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChang
   const [accepted, setAccepted] = useState(false);
   const probe = useProbe();
   const adopt = useAdopt();
-  const sites = useSites();
+  const sites = useList("sites", {});
   const navigate = useNavigate();
   const site = form.site || sites.data?.items[0]?.name || "";
   const set = (k: keyof typeof form) => (e: { target: { value: string } }) => {

@@ -110,7 +110,7 @@ const watts = (mw: number) => `${(mw / 1000).toFixed(1)} W`;
 const columns = portColumns(false);
 
 function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof usePicked> }) {
-  const [q] = useView("q");
+  const [q] = useView("find");
   const [sort, setSort] = useView("sort", "port");
   const words = q.toLowerCase().split(/\s+/).filter(Boolean);
   const rows = d.port_list.filter((p) => {

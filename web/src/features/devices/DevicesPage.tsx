@@ -1,72 +1,126 @@
 import { Plus } from "lucide-react";
-import { useMemo } from "react";
 import { Link } from "react-router";
 import type { Device, Person } from "../../api/client";
-import { useDevices } from "../../api/queries";
-import { useView } from "../../app/view";
-import { Button, Empty, Failure, Panel } from "../../ui/controls";
+import { useScope, useView } from "../../app/view";
+import { Button, Empty } from "../../ui/controls";
+import { Grid, type GridColumn } from "../../ui/grid";
 import { HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
-import { type Column, Table } from "../../ui/table";
-import { Ago } from "../../ui/time";
+import { Ago, many } from "../../ui/time";
 import { PortsUp } from "../watch/WatchPage";
 import { AdoptDialog } from "./AdoptDialog";
 
-const columns: Column<Device>[] = [
+const watts = (mw?: number) => (mw === undefined ? "" : `${(mw / 1000).toFixed(1)} W`);
+
+const columns: GridColumn<Device>[] = [
   {
     key: "name",
     head: "Device",
-    width: "170px",
-    sort: (d) => d.name,
+    field: "name",
+    width: 154,
+    text: (d) => d.name,
     cell: (d) => (
       <span className="flex items-center gap-2">
         <span className="text-soft">
           <KindIcon kind={d.kind} />
         </span>
-        <Link to={`/devices/${d.name}`} className="font-mono text-sm">
+        <Link to={`/devices/${d.name}`} className="truncate font-mono text-sm">
           {d.name}
         </Link>
       </span>
     ),
   },
-  { key: "health", head: "State", width: "100px", sort: (d) => d.health, cell: (d) => <HealthMark state={d.health} /> },
-  { key: "site", head: "Site", width: "120px", sort: (d) => d.site, cell: (d) => d.site },
-  { key: "model", head: "Model", width: "130px", sort: (d) => d.maker + d.model, cell: (d) => `${d.maker} ${d.model}` },
-  { key: "serial", head: "Serial", width: "110px", mono: true, sort: (d) => d.serial, cell: (d) => d.serial },
-  { key: "firmware", head: "Firmware", width: "80px", mono: true, sort: (d) => d.firmware, cell: (d) => d.firmware },
-  { key: "address", head: "Address", width: "150px", mono: true, sort: (d) => d.address, cell: (d) => d.address },
-  { key: "ports", head: "Ports up", width: "120px", sort: (d) => d.ports.well, cell: (d) => <PortsUp d={d} /> },
   {
-    key: "booted",
-    head: "Up for",
-    width: "80px",
+    key: "health",
+    head: "State",
+    field: "health",
+    groups: true,
+    width: 92,
+    text: (d) => d.health,
+    cell: (d) => <HealthMark state={d.health} />,
+  },
+  { key: "reach", head: "Reach", field: "reach", groups: true, width: 100, extra: true, text: (d) => d.reach },
+  { key: "site", head: "Site", field: "site", groups: true, width: 112, text: (d) => d.site },
+  { key: "kind", head: "Kind", field: "kind", groups: true, width: 110, extra: true, text: (d) => d.kind },
+  { key: "model", head: "Model", field: "model", groups: true, width: 122, text: (d) => `${d.maker} ${d.model}` },
+  { key: "serial", head: "Serial", field: "serial", width: 106, mono: true, text: (d) => d.serial },
+  {
+    key: "firmware",
+    head: "Firmware",
+    field: "firmware",
+    groups: true,
+    width: 80,
+    mono: true,
+    text: (d) => d.firmware,
+  },
+  { key: "address", head: "Address", field: "address", width: 146, mono: true, text: (d) => d.address },
+  {
+    key: "tags",
+    head: "Tags",
+    field: "tag",
+    groups: true,
+    width: 120,
+    extra: true,
+    text: (d) => (d.tags ?? []).join(" "),
+  },
+  {
+    key: "building",
+    head: "Building",
+    field: "building",
+    groups: true,
+    width: 120,
+    extra: true,
+    text: (d) => d.building ?? "",
+  },
+  { key: "rack", head: "Rack", field: "rack", groups: true, width: 80, extra: true, text: (d) => d.rack ?? "" },
+  {
+    key: "contact",
+    head: "Contact",
+    field: "contact",
+    groups: true,
+    width: 120,
+    extra: true,
+    text: (d) => d.contact ?? "",
+  },
+  {
+    key: "ports",
+    head: "Ports up",
+    width: 108,
+    text: (d) => `${d.ports.well} of ${d.ports.total}`,
+    cell: (d) => <PortsUp d={d} />,
+  },
+  {
+    key: "poe",
+    head: "PoE used",
+    field: "poe.watts",
+    width: 90,
     right: true,
-    sort: (d) => d.booted_at,
+    extra: true,
+    text: (d) => watts(d.power?.used_mw),
+  },
+  {
+    key: "up",
+    head: "Up for",
+    field: "up",
+    width: 66,
+    right: true,
+    text: (d) => d.booted_at,
     cell: (d) => <Ago at={d.booted_at} word="" />,
   },
   {
     key: "seen",
     head: "Seen",
-    width: "90px",
+    field: "seen",
+    width: 70,
     right: true,
-    sort: (d) => d.seen_at,
+    text: (d) => d.seen_at,
     cell: (d) => <Ago at={d.seen_at} />,
   },
 ];
 
 export function DevicesPage({ me }: { me: Person }) {
-  const [q, setQ] = useView("q");
-  const [sort, setSort] = useView("sort", "name");
+  const [scope, setScope] = useScope();
   const [adopt, setAdopt] = useView("adopt");
-  const devices = useDevices(q);
-  const rows = devices.data?.items ?? [];
-  const kinds = useMemo(() => {
-    const n = new Map<string, number>();
-    for (const d of rows) n.set(d.kind, (n.get(d.kind) ?? 0) + 1);
-    return [...n]
-      .map(([k, c]) => `${c} ${k.replace("-", " ")}${c === 1 ? "" : k.endsWith("ch") ? "es" : "s"}`)
-      .join(", ");
-  }, [rows]);
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-center justify-between">
@@ -77,35 +131,25 @@ export function DevicesPage({ me }: { me: Person }) {
           </Button>
         )}
       </div>
-      <Panel
-        title={q ? `${rows.length} of ${devices.data?.total ?? 0} devices` : `${rows.length} devices`}
-        aside={kinds}
-      >
-        {devices.isError ? (
-          <Failure error={devices.error} retry={() => void devices.refetch()} />
-        ) : (
-          <Table
-            label="Devices"
-            columns={columns}
-            rows={rows}
-            rowKey={(d) => d.name}
-            sort={sort}
-            onSort={setSort}
-            className="max-h-[calc(100vh-180px)]"
-            empty={
-              devices.isPending ? (
-                <p className="px-3 py-6 text-soft">Reading…</p>
-              ) : q ? (
-                <Empty title="No device fits the scope">
-                  <Button onClick={() => setQ("")}>Clear the scope</Button>
-                </Empty>
-              ) : (
-                <Empty title="There are no devices yet">Adopt the first one by its address.</Empty>
-              )
-            }
-          />
-        )}
-      </Panel>
+      <Grid
+        noun="devices"
+        title={(total, all) => (scope ? `${total} of ${many(all, "device")}` : many(total, "device"))}
+        where={scope}
+        columns={columns}
+        rowKey={(d) => d.name}
+        defaultSort="name"
+        totals={["kind", "health"]}
+        className="max-h-[calc(100vh-216px)]"
+        empty={
+          scope ? (
+            <Empty title="No device fits the scope">
+              <Button onClick={() => setScope("")}>Clear the scope</Button>
+            </Empty>
+          ) : (
+            <Empty title="There are no devices yet">Adopt the first one by its address.</Empty>
+          )
+        }
+      />
       <AdoptDialog open={adopt !== ""} onOpenChange={(o) => setAdopt(o ? "1" : "")} />
     </div>
   );

@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import type { Port } from "../../api/client";
+import type { GridColumn } from "../../ui/grid";
 import { HealthMark } from "../../ui/health";
 import type { Column } from "../../ui/table";
 import { Ago } from "../../ui/time";
@@ -94,3 +95,113 @@ export function portColumns(all: boolean): Column<Port>[] {
     },
   ];
 }
+
+const peerText = (p: Port) => (p.peer ? `${p.peer.device || p.peer.system}:${p.peer.port}` : "");
+const count = (n: number) => n.toLocaleString("en-GB");
+
+/** The columns of the list of all ports. */
+export const portGrid: GridColumn<Port>[] = [
+  {
+    key: "port",
+    head: "Port",
+    field: "name",
+    width: 158,
+    mono: true,
+    text: (p) => p.ref,
+    cell: (p) => (
+      <Link to={`/devices/${p.device}?sel=${encodeURIComponent(p.port)}`} onClick={(e) => e.stopPropagation()}>
+        {p.ref}
+      </Link>
+    ),
+  },
+  {
+    key: "state",
+    head: "State",
+    field: "port.health",
+    groups: true,
+    width: 92,
+    text: (p) => p.health,
+    cell: (p) => <HealthMark state={p.health} />,
+  },
+  { key: "site", head: "Site", field: "site", groups: true, width: 120, extra: true, text: (p) => p.site },
+  {
+    key: "device",
+    head: "Device",
+    field: "name",
+    groups: true,
+    width: 120,
+    extra: true,
+    mono: true,
+    text: (p) => p.device,
+  },
+  { key: "description", head: "Description", field: "port.description", width: 196, text: (p) => p.description },
+  { key: "mode", head: "Mode", field: "port.mode", groups: true, width: 70, text: (p) => p.mode },
+  { key: "vlan", head: "VLAN", field: "port.untagged", groups: true, width: 150, mono: true, text: vlanText },
+  { key: "speed", head: "Speed", field: "port.mbps", groups: true, width: 80, right: true, text: speedText },
+  { key: "poe", head: "PoE", field: "port.poe.watts", width: 66, right: true, text: poeText },
+  {
+    key: "peer",
+    head: "Neighbour",
+    field: "port.peer",
+    width: 152,
+    mono: true,
+    text: peerText,
+    cell: (p) =>
+      p.peer?.device ? (
+        <Link
+          to={`/devices/${p.peer.device}?sel=${encodeURIComponent(p.peer.port)}`}
+          onClick={(e) => e.stopPropagation()}
+        >
+          {peerText(p)}
+        </Link>
+      ) : (
+        peerText(p)
+      ),
+  },
+  { key: "mac", head: "MAC address", field: "port.mac", width: 140, mono: true, extra: true, text: (p) => p.mac ?? "" },
+  {
+    key: "rx",
+    head: "Octets in",
+    field: "port.rx.octets",
+    width: 120,
+    right: true,
+    extra: true,
+    text: (p) => count(p.counters.rx_octets),
+  },
+  {
+    key: "tx",
+    head: "Octets out",
+    field: "port.tx.octets",
+    width: 120,
+    right: true,
+    extra: true,
+    text: (p) => count(p.counters.tx_octets),
+  },
+  {
+    key: "errors",
+    head: "Errors",
+    field: "port.errors",
+    width: 80,
+    right: true,
+    extra: true,
+    text: (p) => count(p.counters.rx_errors + p.counters.tx_errors),
+  },
+  {
+    key: "discards",
+    head: "Discards",
+    field: "port.discards",
+    width: 84,
+    right: true,
+    extra: true,
+    text: (p) => count(p.counters.rx_discards + p.counters.tx_discards),
+  },
+  {
+    key: "since",
+    head: "Since",
+    field: "port.changed",
+    width: 74,
+    right: true,
+    text: (p) => p.changed_at,
+    cell: (p) => <Ago at={p.changed_at} word="" />,
+  },
+];

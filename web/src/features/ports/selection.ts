@@ -33,6 +33,15 @@ export function usePicked(order: string[]) {
         put(next);
       } else put(set.size === 1 && set.has(port) ? [] : [port]);
     },
+    /** Picks as pick does, where the ports between are not at hand and must be asked for. */
+    async pickRange(port: string, keys: Keys, range: () => Promise<string[]>) {
+      if (!keys.shiftKey || !last.current) {
+        this.pick(port, keys);
+        return;
+      }
+      const between = await range();
+      put(new Set([...set, ...(between.length > 0 ? between : [port])]));
+    },
     add(port: string) {
       if (!set.has(port)) put([...set, port]);
     },

@@ -1,10 +1,10 @@
 import { Link } from "react-router";
 import type { Device, HappenedEvent, Port } from "../../api/client";
-import { useChanges, useDevices, useEvents, usePorts, useSites } from "../../api/queries";
-import { useKept, useView } from "../../app/view";
+import { both, useList } from "../../api/lists";
+import { useChanges, useEvents } from "../../api/queries";
+import { useKept, useScope } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
-import { KindIcon } from "../../ui/kinds";
 import { Ago, clock, many } from "../../ui/time";
 
 export function WatchPage() {
@@ -22,14 +22,19 @@ export function WatchPage() {
 
 /** What needs somebody: devices away, ports that lost their link, changes that wait for a word. */
 function Attention() {
-  const [q] = useView("q");
+  const [scope] = useScope();
   const kept = useKept();
-  const devices = useDevices(q);
-  const ports = usePorts(q);
+  const all = useList("devices", { where: scope, limit: 0 });
+  const devices = useList("devices", {
+    where: both(scope, "health in (down, degraded)"),
+    sort: "-site,name",
+    limit: 50,
+  });
+  const ports = useList("ports", { where: both(scope, "port.health = down"), sort: "port.changed", limit: 50 });
   const changes = useChanges();
   if (devices.isError) return <Failure error={devices.error} retry={() => void devices.refetch()} />;
-  const away = devices.data?.items.filter((d) => d.health === "down") ?? [];
-  const cut = ports.data?.items.filter((p) => p.health === "down") ?? [];
+  const away = devices.data?.items ?? [];
+  const cut = ports.data?.items ?? [];
   const trials =
     changes.data?.items.filter((c) => ["pushing", "on-trial", "keeping", "undoing"].includes(c.state)) ?? [];
   const none = devices.data && ports.data && away.length + cut.length + trials.length === 0;
@@ -40,8 +45,8 @@ function Attention() {
         none
           ? ""
           : [
-              away.length && many(away.length, "device"),
-              cut.length && many(cut.length, "port"),
+              away.length && many(devices.data?.total ?? 0, "device"),
+              cut.length && many(ports.data?.total ?? 0, "port"),
               trials.length && many(trials.length, "change"),
             ]
               .filter(Boolean)
@@ -50,8 +55,8 @@ function Attention() {
     >
       {none && (
         <p className="flex items-center gap-2 px-3 py-3">
-          <Shape state="well" /> All {devices.data?.items.length} devices are in hand, and no port that was in use has
-          lost its link.
+          <Shape state="well" /> All {all.data?.total} devices are in hand, and no port that was in use has lost its
+          link.
         </p>
       )}
       <ul className="divide-y divide-rule/60">
@@ -108,60 +113,48 @@ function Row({ state, to, name, text, at }: { state: string; to: string; name: s
 }
 
 function Sites() {
-  const [q] = useView("q");
-  const sites = useSites();
-  const devices = useDevices(q);
+  const [scope, setScope] = useScope();
+  const kept = useKept();
+  const sites = useList("sites", { where: scope });
   if (sites.isError) return <Failure error={sites.error} retry={() => void sites.refetch()} />;
   return (
-    <div className="grid content-start gap-3">
-      {sites.data?.items.map((s) => {
-        const here = devices.data?.items.filter((d) => d.site === s.name) ?? [];
-        return (
-          <Panel
-            key={s.name}
-            title={s.title}
-            aside={
-              <span className="flex gap-3">
-                <Count state="well" n={s.devices.well} />
-                <Count state="down" n={s.devices.down} />
-                <Count state="unknown" n={s.devices.unknown} />
-                <span className="whitespace-nowrap max-md:hidden">
-                  {s.ports.well} of {s.ports.total} ports up
-                </span>
-              </span>
-            }
-          >
-            {here.length === 0 ? (
-              <Empty title="No device here is in the scope">Clear the scope line to see all.</Empty>
-            ) : (
-              <ul className="divide-y divide-rule/60">
-                {here.map((d) => (
-                  <li
-                    key={d.name}
-                    className="grid h-9 grid-cols-[22px_116px_100px_minmax(0,1fr)_110px] items-center gap-2 px-3"
-                  >
-                    <span className="text-soft">
-                      <KindIcon kind={d.kind} />
-                    </span>
-                    <Link to={`/devices/${d.name}`} className="font-mono text-sm">
-                      {d.name}
-                    </Link>
-                    <HealthMark state={d.health} />
-                    <span className="truncate text-soft">
-                      {d.maker} {d.model}
-                    </span>
-                    <PortsUp d={d} />
-                  </li>
-                ))}
-              </ul>
-            )}
-          </Panel>
-        );
-      })}
-      {sites.data?.items.length === 0 && (
-        <Empty title="There are no sites yet">Make one, then adopt its first device.</Empty>
-      )}
-    </div>
+    <Panel title="Sites" aside={sites.data && many(sites.data.total, "site")}>
+      <ul className="divide-y divide-rule/60">
+        {sites.data?.items.map((s) => (
+          <li key={s.name} className="grid min-h-9 grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 px-3 py-1">
+            <span className="flex min-w-0 items-baseline gap-2">
+              <button
+                type="button"
+                className="truncate text-left text-accent hover:underline"
+                onClick={() => setScope(`site = ${s.name}`)}
+                title={`Narrow every page to ${s.title}`}
+              >
+                {s.title}
+              </button>
+              <span className="truncate text-xs text-soft">{s.address}</span>
+            </span>
+            <span className="flex items-center gap-3">
+              <Count state="down" n={s.devices.down} />
+              <Count state="degraded" n={s.devices.degraded} />
+              <Count state="unknown" n={s.devices.unknown} />
+              <Count state="well" n={s.devices.well} />
+              <Link
+                to={`${kept("/devices").split("?")[0]}?scope=${encodeURIComponent(`site = ${s.name}`)}`}
+                className="w-20 text-right text-sm"
+              >
+                {many(s.devices.total, "device")}
+              </Link>
+            </span>
+          </li>
+        ))}
+      </ul>
+      {sites.data?.total === 0 &&
+        (scope ? (
+          <Empty title="No site is in the scope">Clear the scope line to see all.</Empty>
+        ) : (
+          <Empty title="There are no sites yet">Make one, then adopt its first device.</Empty>
+        ))}
+    </Panel>
   );
 }
 
@@ -184,7 +177,8 @@ export function PortsUp({ d }: { d: Device }) {
 }
 
 function Happened() {
-  const events = useEvents(60);
+  const [scope] = useScope();
+  const events = useEvents(60, scope);
   return (
     <Panel title="What happened" aside="newest first">
       {events.isError && <Failure error={events.error} retry={() => void events.refetch()} />}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"strconv"
 	"strings"
@@ -8,43 +9,29 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
 )
 
-func (a *app) sitesCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "sites", Short: "List the sites with the health of their devices", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			list, err := c.Sites(cmd.Context())
-			if err != nil {
-				return err
-			}
-			rows := make([][]string, len(list.Items))
-			for i, s := range list.Items {
-				rows[i] = []string{s.Name, s.Title, strconv.Itoa(s.Devices.Total), strconv.Itoa(s.Devices.Well), strconv.Itoa(s.Devices.Down),
-					strconv.Itoa(s.Devices.Unknown), fmt.Sprintf("%d of %d", s.Ports.Well, s.Ports.Total), s.Entry}
-			}
-			return a.list(list, []string{"site", "title", "devices", "well", "down", "unknown", "ports up", "entry"}, rows, "There are no sites yet.")
-		},
-	}
-}
-
 func (a *app) devicesCommand() *cobra.Command {
-	var site string
+	var pick picking
 	cmd := &cobra.Command{
-		Use: "devices [words...]", Short: "List the devices in which all the words are found",
-		Example: "  everypost devices\n  everypost devices switch H24P -o csv",
+		Use: "devices [selector...]", Short: "List devices",
+		Example: "  everypost devices\n  everypost devices switch H24P -o csv\n  everypost devices --where 'firmware < 4.2 and not tag = spare' --sort -up\n  everypost devices --count kind,health",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.client()
 			if err != nil {
 				return err
 			}
-			list, err := c.Devices(cmd.Context(), strings.Join(args, " "), site)
+			q, err := pick.read(args)
 			if err != nil {
+				return err
+			}
+			list, err := c.Devices(cmd.Context(), q)
+			if err != nil {
+				return err
+			}
+			if done, err := counted(a, q, list); done {
 				return err
 			}
 			rows := make([][]string, len(list.Items))
@@ -52,16 +39,22 @@ func (a *app) devicesCommand() *cobra.Command {
 				rows[i] = []string{d.Name, a.shape(d.Health), d.Site, d.Kind, d.Maker + " " + d.Model, d.Serial, d.Firmware, d.Address,
 					fmt.Sprintf("%d of %d", d.Ports.Well, d.Ports.Total), a.when(d.SeenAt)}
 			}
+			defer more(a, list)
 			return a.list(list, []string{"device", "health", "site", "kind", "model", "serial", "firmware", "address", "ports up", "seen"}, rows, "No device fits.")
 		},
 	}
-	cmd.Flags().StringVar(&site, "site", "", "only devices of this site")
-	return cmd
+	return pick.flags(a, cmd)
 }
 
 func (a *app) deviceCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "device", Short: "Look at one device, or accept its new host key"}
-	cmd.AddCommand(a.pinCommand())
+	cmd := &cobra.Command{Use: "device", Short: "Look at one device, describe it, or take it out of service"}
+	cmd.AddCommand(a.pinCommand(), a.describeCommand(),
+		a.deviceVerb("retire", "Take a device out of service; what is kept of it stays", "%s is retired.",
+			func(ctx context.Context, c *client.Client, name string) error { return c.Retire(ctx, name) }),
+		a.deviceVerb("reinstate", "Take a retired device into service again", "%s is in service again.",
+			func(ctx context.Context, c *client.Client, name string) error { return c.Reinstate(ctx, name) }),
+		a.deviceVerb("forget", "Forget a retired device with its configurations", "%s is forgotten.",
+			func(ctx context.Context, c *client.Client, name string) error { return c.Forget(ctx, name) }))
 	cmd.AddCommand(&cobra.Command{
 		Use: "show DEVICE", Short: "Show a device: its face, particulars and links", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeDevices,
@@ -85,6 +78,97 @@ func (a *app) deviceCommand() *cobra.Command {
 		},
 	})
 	return cmd
+}
+
+// deviceVerb is a command that does one thing with one device.
+func (a *app) deviceVerb(verb, short, said string, do func(context.Context, *client.Client, string) error) *cobra.Command {
+	return &cobra.Command{
+		Use: verb + " DEVICE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := do(cmd.Context(), c, args[0]); err != nil {
+				return err
+			}
+			a.say(said, args[0])
+			return nil
+		},
+	}
+}
+
+func (a *app) describeCommand() *cobra.Command {
+	var in v1.DeviceDescription
+	var position string
+	var tags, noTags []string
+	cmd := &cobra.Command{
+		Use: "describe DEVICE", Short: "Say where a device is, and what people know of it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long:    "Say where a device is, and what people know of it. What no flag names stays as it is.",
+		Example: "  everypost device describe th-sw-02 --building Terminal --floor 1 --rack R2 --unit 12 --tag critical",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			d, err := c.Device(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			now := v1.DeviceDescription{Site: d.Site, Particulars: d.Particulars}
+			set := cmd.Flags().Changed
+			for flag, field := range map[string][2]*string{
+				"site": {&now.Site, &in.Site}, "contact": {&now.Contact, &in.Contact}, "building": {&now.Building, &in.Building}, "floor": {&now.Floor, &in.Floor},
+				"rack": {&now.Rack, &in.Rack}, "notes": {&now.Notes, &in.Notes},
+			} {
+				if set(flag) {
+					*field[0] = *field[1]
+				}
+			}
+			if set("unit") {
+				now.RackUnit = in.RackUnit
+			}
+			if set("position") {
+				if now.Position, err = parsePosition(position); err != nil {
+					return err
+				}
+			}
+			now.Tags = retag(now.Tags, tags, noTags)
+			if err := c.Describe(cmd.Context(), args[0], now); err != nil {
+				return err
+			}
+			a.say("What is said of %s is kept.", args[0])
+			return nil
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&in.Site, "site", "", "the site at which it is")
+	f.StringVar(&in.Contact, "contact", "", "who to ask about it")
+	f.StringVar(&in.Building, "building", "", "the building in which it stands")
+	f.StringVar(&in.Floor, "floor", "", "the floor")
+	f.StringVar(&in.Rack, "rack", "", "the rack")
+	f.IntVar(&in.RackUnit, "unit", 0, "the lowest rack unit it takes, counted from 1 at the bottom")
+	f.StringVar(&position, "position", "", "latitude,longitude in degrees, if it is not where its site is")
+	f.StringVar(&in.Notes, "notes", "", "notes")
+	f.StringSliceVar(&tags, "tag", nil, "a tag to add; may be given several times")
+	f.StringSliceVar(&noTags, "no-tag", nil, "a tag to take off")
+	_ = cmd.RegisterFlagCompletionFunc("site", a.completeSites)
+	return cmd
+}
+
+// retag adds tags and takes tags off.
+func retag(now, add, off []string) []string {
+	var out []string
+	for _, t := range append(append([]string{}, now...), add...) {
+		drop := false
+		for _, o := range off {
+			drop = drop || strings.EqualFold(o, t)
+		}
+		if !drop {
+			out = append(out, t)
+		}
+	}
+	return out
 }
 
 func (a *app) printDevice(d v1.DeviceDetail) {
@@ -194,114 +278,12 @@ func (a *app) face(d v1.DeviceDetail) string {
 	return out.String()
 }
 
-func (a *app) portsCommand() *cobra.Command {
-	var device string
-	cmd := &cobra.Command{
-		Use: "ports [words...]", Short: "List the ports in which all the words are found",
-		Long:    "List the ports in which all the words are found: in their name, description, VLAN (written vlan40), state, neighbour or MAC address.",
-		Example: "  everypost ports --device th-sw-02\n  everypost ports camera down\n  everypost ports vlan40 -o csv",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			list, err := c.Ports(cmd.Context(), strings.Join(args, " "), device)
-			if err != nil {
-				return err
-			}
-			return a.printPorts(list)
-		},
-	}
-	cmd.Flags().StringVar(&device, "device", "", "only ports of this device")
-	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
-	return cmd
-}
-
-func (a *app) printPorts(list v1.List[v1.Port]) error {
-	rows := make([][]string, len(list.Items))
-	for i, p := range list.Items {
-		rows[i] = []string{p.Ref, a.shape(p.Health), p.Description, p.Mode, vlanText(p), speed(p), poeText(p), peerText(p.Peer), a.when(p.ChangedAt)}
-	}
-	return a.list(list, []string{"port", "state", "description", "mode", "vlan", "speed", "poe", "neighbour", "since"}, rows, "No port fits.")
-}
-
-func vlanText(p v1.Port) string {
-	switch p.Mode {
-	case "access":
-		return strconv.Itoa(p.AccessVLAN)
-	case "trunk":
-		if p.NativeVLAN == 0 {
-			return p.TrunkVLANs
-		}
-		return fmt.Sprintf("%d untagged, %s", p.NativeVLAN, p.TrunkVLANs)
-	}
-	return ""
-}
-
-func speed(p v1.Port) string {
-	switch {
-	case p.SpeedMbps == 0:
-		return ""
-	case p.SpeedMbps >= 1000 && p.SpeedMbps%1000 == 0:
-		return fmt.Sprintf("%d Gb/s", p.SpeedMbps/1000)
-	case p.SpeedMbps >= 1000:
-		return fmt.Sprintf("%.1f Gb/s", float64(p.SpeedMbps)/1000)
-	}
-	return fmt.Sprintf("%d Mb/s", p.SpeedMbps)
-}
-
-func poeText(p v1.Port) string {
-	switch {
-	case !p.HasPoE:
-		return ""
-	case !p.PoE:
-		return "off"
-	case p.PoEMilliW == 0:
-		return "on"
-	}
-	return watts(p.PoEMilliW)
-}
-
-func peerText(p *v1.Peer) string {
-	if p == nil {
-		return ""
-	}
-	return p.System + ":" + p.Port
-}
-
-func (a *app) eventsCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "events", Short: "Follow what happens, until Ctrl-C", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			err = c.Events(cmd.Context(), 0, func(e v1.Event) bool {
-				if e.Text == "" {
-					return true
-				}
-				if a.isData() {
-					_ = a.data(e)
-				} else {
-					_, _ = fmt.Fprintf(a.out, "%s  %s\n", e.At.Local().Format("15:04:05.000"), e.Text)
-				}
-				return true
-			})
-			if cmd.Context().Err() != nil {
-				return nil
-			}
-			return err
-		},
-	}
-}
-
 func (a *app) completeDevices(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	c, err := a.client()
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveError
 	}
-	list, err := c.Devices(cmd.Context(), "", "")
+	list, err := c.Devices(cmd.Context(), client.Query{})
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveError
 	}

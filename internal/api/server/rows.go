@@ -1,0 +1,79 @@
+package server
+
+import (
+	"slices"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+)
+
+func siteOut(s *catalog.Site) v1.Site {
+	return v1.Site{Name: s.Name, Devices: countsOut(s.Devices), Ports: countsOut(s.Ports), SiteRequest: v1.SiteRequest{Title: s.Title, Entry: s.Entry,
+		Code: s.Code, Address: s.Site.Address, Position: (*v1.Position)(s.Position), TimeZone: s.TimeZone, Contact: s.Contact, Notes: s.Notes}}
+}
+
+func siteIn(name string, r v1.SiteRequest) network.Site {
+	return network.Site{Name: name, Title: r.Title, Entry: r.Entry, Code: r.Code, Address: r.Address,
+		Position: (*network.Position)(r.Position), TimeZone: r.TimeZone, Contact: r.Contact, Notes: r.Notes}
+}
+
+func countsOut(c catalog.Counts) v1.HealthCounts { return v1.HealthCounts(c) }
+
+func particularsOut(p network.Particulars) v1.Particulars {
+	return v1.Particulars{Contact: p.Contact, Building: p.Building, Floor: p.Floor, Rack: p.Rack, RackUnit: p.RackUnit,
+		Position: (*v1.Position)(p.Position), Tags: p.Tags, Notes: p.Notes}
+}
+
+func particularsIn(p v1.Particulars) network.Particulars {
+	return network.Particulars{Contact: p.Contact, Building: p.Building, Floor: p.Floor, Rack: p.Rack, RackUnit: p.RackUnit,
+		Position: (*network.Position)(p.Position), Tags: p.Tags, Notes: p.Notes}
+}
+
+func deviceOut(d *catalog.Device) v1.Device {
+	id := d.Identity
+	out := v1.Device{
+		Name: d.Name, Site: d.Site.Name, Kind: string(id.Kind), Maker: id.Maker, Model: id.Model, Serial: id.Serial, Firmware: id.Firmware,
+		Address: d.Address, HostKey: d.HostKey, BootedAt: id.BootedAt, Reach: string(d.Reach), Since: d.Since, Why: d.Why,
+		SeenAt: d.SeenAt, Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
+		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Abilities: []string{}, Particulars: particularsOut(d.Particulars),
+	}
+	for _, a := range id.Abilities {
+		out.Abilities = append(out.Abilities, string(a))
+	}
+	slices.Sort(out.Abilities)
+	if p := d.State.Power; p != nil {
+		out.Power = &v1.Power{BudgetMilliW: p.BudgetMilliW, UsedMilliW: p.UsedMilliW}
+	}
+	return out
+}
+
+// portOut tells what was seen of a device that is away as the last known, and its state as unknown.
+func portOut(p *catalog.Port) v1.Port {
+	c, st := p.Config, p.State
+	out := v1.Port{
+		Ref: p.Ref.String(), Device: p.Ref.Device, Port: p.Ref.Port, Site: p.Device.Site.Name, Description: c.Description, Enabled: c.Enabled,
+		Mode: string(c.Mode), AccessVLAN: int(c.AccessVLAN), NativeVLAN: int(c.NativeVLAN), TrunkVLANs: c.TrunkVLANs.String(),
+		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
+		PoEMilliW: st.PoEMilliW, PoEClass: st.PoEClass, Counters: v1.Counters(st.Counters), ObservedAt: st.ObservedAt, Stale: p.Away,
+	}
+	if p.Peer != nil {
+		out.Peer = &v1.Peer{System: p.Peer.System, Port: p.Peer.Port, Device: p.Peer.Device}
+	}
+	return out
+}
+
+func deviceDetail(d *catalog.Device, ports []*catalog.Port) v1.DeviceDetail {
+	out := v1.DeviceDetail{Device: deviceOut(d), PortList: make([]v1.Port, len(ports)), Face: []v1.FacePort{}, VLANs: []v1.VLAN{}}
+	for i, p := range ports {
+		out.PortList[i] = portOut(p)
+	}
+	for _, f := range network.FaceOf(out.Model, d.Config.PortNames()).Ports {
+		out.Face = append(out.Face, v1.FacePort{Port: f.Port, Label: f.Label, Kind: string(f.Kind), Column: f.Column, Row: f.Row, Group: f.Group})
+	}
+	for id, vlan := range d.Config.VLANs {
+		out.VLANs = append(out.VLANs, v1.VLAN{ID: int(id), Name: vlan.Name})
+	}
+	slices.SortFunc(out.VLANs, func(a, b v1.VLAN) int { return a.ID - b.ID })
+	return out
+}

@@ -1,0 +1,152 @@
+package inventory
+
+import (
+	"sync"
+
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/store"
+)
+
+// index keeps the rows of everything current: what is kept of a device joined with what the fleet sees of it. A device's
+// rows are built anew when it is seen; all of them when a change may touch others too (a host name, a site), but not
+// before somebody asks.
+type index struct {
+	mu    sync.RWMutex
+	net   catalog.Net
+	kept  map[string]store.Device
+	views map[string]fleet.View
+	hosts map[string]string // host name → device
+	stale bool              // all rows must be built anew
+}
+
+func newIndex() *index {
+	return &index{kept: map[string]store.Device{}, views: map[string]fleet.View{}, hosts: map[string]string{}}
+}
+
+// setSites takes the sites as they are now.
+func (x *index) setSites(sites []network.Site) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.net.SetSites(sites)
+	x.stale = true
+}
+
+// keep takes a device as it is kept now.
+func (x *index) keep(d store.Device) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.kept[d.Name] = d
+	x.stale = true
+}
+
+// drop forgets a device.
+func (x *index) drop(name string) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	delete(x.kept, name)
+	delete(x.views, name)
+	x.net.Drop(name)
+	x.stale = true
+}
+
+// see takes a device as the fleet sees it now.
+func (x *index) see(v fleet.View) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if _, known := x.kept[v.Name]; !known {
+		return
+	}
+	old := x.views[v.Name]
+	x.views[v.Name] = v
+	if old.Config.Hostname != v.Config.Hostname {
+		x.stale = true
+	}
+	if !x.stale {
+		x.build(v.Name)
+	}
+}
+
+// build makes the rows of one device.
+func (x *index) build(name string) {
+	d, v := x.kept[name], x.views[name]
+	id := d.Identity
+	if v.Identity.Serial != "" {
+		id = v.Identity
+	}
+	site := x.net.Site(d.Site)
+	if site == nil {
+		site = &catalog.Site{Site: network.Site{Name: d.Site}} // between two steps of a merge
+	}
+	s := catalog.Sight{Identity: id, Reach: v.Reach, Since: v.Since, Why: v.Why, SeenAt: v.SeenAt, Config: v.Config, State: v.State}
+	if !d.RetiredAt.IsZero() {
+		s = catalog.Sight{Identity: id, Reach: network.ReachRetired, Since: d.RetiredAt, SeenAt: d.SeenAt}
+	}
+	x.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: d.Address, HostKey: d.HostKey, AdoptedAt: d.AdoptedAt,
+		AdoptedBy: d.AdoptedBy, Particulars: d.Particulars}, s, site, func(system string) string { return x.hosts[system] }))
+}
+
+// ask calls f with all rows, current. f must not keep the net; the rows themselves never change.
+func (x *index) ask(f func(*catalog.Net)) {
+	x.mu.RLock()
+	if !x.stale {
+		defer x.mu.RUnlock()
+		f(&x.net)
+		return
+	}
+	x.mu.RUnlock()
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.stale {
+		clear(x.hosts)
+		for name := range x.kept {
+			x.hosts[name] = name
+		}
+		for name, v := range x.views {
+			if v.Config.Hostname != "" {
+				x.hosts[v.Config.Hostname] = name
+			}
+		}
+		for name := range x.kept {
+			x.build(name)
+		}
+		x.stale = false
+	}
+	f(&x.net)
+}
+
+// record returns a device as it is kept.
+func (x *index) record(name string) (store.Device, bool) {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	d, ok := x.kept[name]
+	return d, ok
+}
+
+// Sites answers a query for sites.
+func (s *Service) Sites(q catalog.Query) (out catalog.Result[*catalog.Site]) {
+	s.index.ask(func(n *catalog.Net) { out = n.Sites(q) })
+	return out
+}
+
+// Devices answers a query for devices.
+func (s *Service) Devices(q catalog.Query) (out catalog.Result[*catalog.Device]) {
+	s.index.ask(func(n *catalog.Net) { out = n.Devices(q) })
+	return out
+}
+
+// Ports answers a query for ports.
+func (s *Service) Ports(q catalog.Query) (out catalog.Result[*catalog.Port]) {
+	s.index.ask(func(n *catalog.Net) { out = n.Ports(q) })
+	return out
+}
+
+// Device finds a device with its ports in the order of people.
+func (s *Service) Device(name string) (d *catalog.Device, ports []*catalog.Port, err error) {
+	s.index.ask(func(n *catalog.Net) { d, ports = n.Device(name) })
+	if d == nil {
+		return nil, nil, noDevice(name)
+	}
+	return d, ports, nil
+}

@@ -1,0 +1,258 @@
+package inventory
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/store"
+)
+
+// invalidError says what is not valid in words of its own.
+type invalidError string
+
+func (e invalidError) Error() string        { return string(e) }
+func (e invalidError) Is(target error) bool { return target == ErrInvalid }
+
+func invalid(format string, args ...any) error { return invalidError(fmt.Sprintf(format, args...)) }
+
+func noDevice(name string) error { return fmt.Errorf("device %s: %w", name, store.ErrNotFound) }
+
+// longest bounds what people write, in characters.
+const (
+	longestLine = 100
+	longestNote = 4000
+)
+
+func checkLine(what, s string) error {
+	if utf8.RuneCountInString(s) > longestLine || strings.ContainsFunc(s, func(r rune) bool { return r < ' ' }) {
+		return invalid("the %s must be one line of at most %d characters", what, longestLine)
+	}
+	return nil
+}
+
+func checkNote(s string) error {
+	if utf8.RuneCountInString(s) > longestNote {
+		return invalid("the notes must have at most %d characters", longestNote)
+	}
+	return nil
+}
+
+func checkPosition(p *network.Position) error {
+	if p != nil && !p.Valid() {
+		return invalid("a latitude goes from -90 to 90 degrees, a longitude from -180 to 180")
+	}
+	return nil
+}
+
+func (s *Service) siteExists(name string) error {
+	found := false
+	s.index.ask(func(n *catalog.Net) { found = n.Site(name) != nil })
+	if !found {
+		return invalid("there is no site %q: make it first, or choose another", name)
+	}
+	return nil
+}
+
+// readSites brings the index up to the sites as they are kept.
+func (s *Service) readSites(ctx context.Context) error {
+	sites, err := s.store.Sites(ctx)
+	if err != nil {
+		return err
+	}
+	s.index.setSites(sites)
+	return nil
+}
+
+// PutSite makes or changes a site.
+func (s *Service) PutSite(ctx context.Context, site network.Site) error {
+	if err := network.CheckName(site.Name); err != nil {
+		return fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	if site.Title = strings.TrimSpace(site.Title); site.Title == "" {
+		return invalid("the site needs a title: its name as people say it")
+	}
+	if site.TimeZone != "" {
+		if _, err := time.LoadLocation(site.TimeZone); err != nil || site.TimeZone == "Local" {
+			return invalid("%q is no time zone: write one such as Europe/London or Etc/UTC", site.TimeZone)
+		}
+	}
+	if err := errors.Join(checkLine("title", site.Title), checkLine("code", site.Code), checkLine("address", site.Address),
+		checkLine("contact", site.Contact), checkNote(site.Notes), checkPosition(site.Position)); err != nil {
+		return err
+	}
+	return s.sitesChanged(ctx, s.store.PutSite(ctx, site), "")
+}
+
+// RemoveSite removes a site that holds no devices.
+func (s *Service) RemoveSite(ctx context.Context, name string) error {
+	err := s.store.RemoveSite(ctx, name)
+	if errors.Is(err, store.ErrInUse) {
+		held := s.Devices(catalog.Query{Where: catalog.AtSite(name), Limit: 0}).Total
+		return fmt.Errorf("%s holds %d devices: move them to another site first, or merge the site into another: %w", name, held, store.ErrInUse)
+	}
+	return s.sitesChanged(ctx, err, fmt.Sprintf("The site %s was removed.", name))
+}
+
+// MergeSites moves all devices of one site to another and removes the one.
+func (s *Service) MergeSites(ctx context.Context, from, into string) error {
+	if from == into {
+		return invalid("a site cannot be merged into itself")
+	}
+	if err := s.siteExists(into); err != nil {
+		return err
+	}
+	if err := s.store.MergeSites(ctx, from, into); err != nil {
+		return fmt.Errorf("site %s: %w", from, err)
+	}
+	devices, err := s.store.Devices(ctx)
+	if err != nil {
+		return err
+	}
+	for _, d := range devices {
+		if d.Site == into {
+			s.index.keep(d)
+		}
+	}
+	return s.sitesChanged(ctx, nil, fmt.Sprintf("The site %s was merged into %s.", from, into))
+}
+
+func (s *Service) sitesChanged(ctx context.Context, err error, text string) error {
+	if err != nil {
+		return err
+	}
+	if err := s.readSites(ctx); err != nil {
+		return err
+	}
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Text: text})
+	return nil
+}
+
+// Describe sets the site and the particulars of a device.
+func (s *Service) Describe(ctx context.Context, name, site string, p network.Particulars) error {
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
+	}
+	if err := s.siteExists(site); err != nil {
+		return err
+	}
+	for i, t := range p.Tags {
+		p.Tags[i] = strings.ToLower(strings.TrimSpace(t))
+		if network.CheckName(p.Tags[i]) != nil {
+			return invalid("%q is no tag: use small letters, digits and hyphens", t)
+		}
+	}
+	slices.Sort(p.Tags)
+	p.Tags = slices.Compact(p.Tags)
+	if len(p.Tags) > 50 {
+		return invalid("a device takes 50 tags at most")
+	}
+	if p.RackUnit < 0 || p.RackUnit > 60 {
+		return invalid("a rack unit goes from 1 to 60")
+	}
+	if err := errors.Join(checkLine("contact", p.Contact), checkLine("building", p.Building), checkLine("floor", p.Floor), checkLine("rack", p.Rack),
+		checkNote(p.Notes), checkPosition(p.Position)); err != nil {
+		return err
+	}
+	if err := s.store.DescribeDevice(ctx, name, site, p); err != nil {
+		return err
+	}
+	d.Site, d.Particulars = site, p
+	s.index.keep(d)
+	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name})
+	return nil
+}
+
+// Retire takes a device out of service: nobody tries to reach it any more, and what is kept of it stays.
+func (s *Service) Retire(ctx context.Context, name, by string) error {
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
+	}
+	if !d.RetiredAt.IsZero() {
+		return nil
+	}
+	now := time.Now().UTC()
+	if err := s.store.RetireDevice(ctx, name, now); err != nil {
+		return err
+	}
+	s.fleet.Remove(name)
+	if fresh, err := s.store.Devices(ctx); err == nil { // with what was last seen
+		if i := slices.IndexFunc(fresh, func(f store.Device) bool { return f.Name == name }); i >= 0 {
+			d = fresh[i]
+		}
+	}
+	d.RetiredAt = now
+	s.index.keep(d)
+	s.happened(events.Event{At: now, Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("%s was retired by %s.", name, by), Health: string(network.Off)})
+	return nil
+}
+
+// Reinstate takes a retired device into service again.
+func (s *Service) Reinstate(ctx context.Context, name, by string) error {
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
+	}
+	if d.RetiredAt.IsZero() {
+		return nil
+	}
+	if err := s.store.RetireDevice(ctx, name, time.Time{}); err != nil {
+		return err
+	}
+	d.RetiredAt = time.Time{}
+	s.index.keep(d)
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("%s was taken into service again by %s.", name, by)})
+	return s.take(ctx, d)
+}
+
+// ErrInService tells that only a retired device can be forgotten.
+var ErrInService = errors.New("the device is in service: retire it first")
+
+// Forget removes a retired device with its configurations. What happened to it stays in the log.
+func (s *Service) Forget(ctx context.Context, name, by string) error {
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
+	}
+	if d.RetiredAt.IsZero() {
+		return fmt.Errorf("%s: %w", name, ErrInService)
+	}
+	if err := s.store.RemoveDevice(ctx, name); err != nil {
+		return err
+	}
+	s.index.drop(name)
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was forgotten by %s.", name, by)})
+	return nil
+}
+
+// Values lists the values that a field has at present, for completion: at most some hundred.
+func (s *Service) Values(f *selector.Field) []string {
+	var counts []map[string]int
+	q := catalog.Query{Counts: []*selector.Field{f}}
+	switch f.Noun {
+	case selector.Site:
+		counts = s.Sites(q).Counts
+	case selector.Device:
+		counts = s.Devices(q).Counts
+	case selector.Port:
+		counts = s.Ports(q).Counts
+	}
+	var out []string
+	for _, c := range counts {
+		for v := range c {
+			out = append(out, v)
+		}
+	}
+	slices.SortFunc(out, network.ComparePorts)
+	return out
+}
