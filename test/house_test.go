@@ -25,7 +25,7 @@ var rings = map[string][]string{
 	"internal/driver/netconf": {"internal/core", "internal/wire", "internal/driver"},
 	"internal/store":          {"internal/core"},
 	"internal/service":        {"internal/core", "internal/driver", "internal/store", "internal/service"},
-	"internal/api/v1":         {},
+	"internal/api/v1":         {"internal/core/network"},
 	"internal/api/server":     {"internal/core", "internal/driver", "internal/service", "internal/store", "internal/api/v1"},
 	"internal/api/client":     {"internal/api/v1"},
 	"internal/cli":            {"internal/api/client", "internal/api/v1"},

@@ -51,6 +51,12 @@ type Configuration struct {
 	Document []byte
 }
 
+// Inspector is a session that can tell what is inside its device: hardware, tables, radios, tunnels.
+type Inspector interface {
+	// Inspect reads it. What the device does not have is left empty.
+	Inspect(ctx context.Context) (network.Inside, error)
+}
+
 // Writer is a session that can change its device on trial.
 type Writer interface {
 	// Propose prepares the change from before to after beside what runs, has the device check it, and keeps others from

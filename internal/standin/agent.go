@@ -22,8 +22,10 @@ func (a *agent) Capabilities() []string {
 	for _, m := range []struct{ prefix, module string }{
 		{"oc-if", "openconfig-interfaces"}, {"oc-eth", "openconfig-if-ethernet"}, {"oc-ip", "openconfig-if-ip"},
 		{"oc-vlan", "openconfig-vlan"}, {"oc-poe", "openconfig-if-poe"}, {"oc-netin", "openconfig-network-instance"},
-		{"oc-lldp", "openconfig-lldp"}, {"oc-sys", "openconfig-system"}, {"oc-pf", "openconfig-platform"},
-		{"ep-dev", "ep-device"},
+		{"oc-lldp", "openconfig-lldp"}, {"oc-sys", "openconfig-system"}, {"oc-pf", "openconfig-platform"}, {"oc-lag", "openconfig-if-aggregate"},
+		{"oc-lacp", "openconfig-lacp"}, {"oc-stp", "openconfig-spanning-tree"}, {"oc-ap", "openconfig-access-points"},
+		{"oc-xcvr", "openconfig-platform-transceiver"}, {"oc-fan", "openconfig-platform-fan"}, {"oc-psu", "openconfig-platform-psu"},
+		{"oc-cpu", "openconfig-platform-cpu"}, {"ep-dev", "ep-device"}, {"ep-wan", "ep-wan"}, {"ep-radio", "ep-radio-link"},
 	} {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
@@ -47,7 +49,11 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 	defer w.mu.Unlock()
 	switch op.Name {
 	case "get":
-		return a.read(op, a.d.stateTree(time.Now()))
+		var wanted []*xmlnode.Node
+		if f := op.Child("filter"); f != nil {
+			wanted = f.Children
+		}
+		return a.read(op, a.d.stateTree(time.Now(), wanted))
 	case "get-config":
 		tree, err := a.store(op.Child("source"))
 		if err != nil {
@@ -275,7 +281,7 @@ func (d *device) run(tree *xmlnode.Node, s *netconf.ServerSession) {
 	if xmlnode.Equal(tree, d.running) {
 		return
 	}
-	d.running = tree
+	d.setRunning(tree)
 	if d.locks[netconf.Candidate] == 0 {
 		d.candidate = tree.Clone()
 	}

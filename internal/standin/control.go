@@ -13,7 +13,7 @@ import (
 // Fault is something that can be thrown at a world, by name.
 type Fault string
 
-// The faults. A target is a device, or a port as device:port for the first two.
+// The faults. A target is a device, or a port as device:port for cut, mend and damage.
 const (
 	Cut            Fault = "cut"             // cut the cable at a port
 	Mend           Fault = "mend"            // mend it
@@ -25,6 +25,10 @@ const (
 	DieInCommit    Fault = "die-in-commit"   // a device restarts in the middle of the next commit
 	NewHostKey     Fault = "new-host-key"    // a device shows another key from now on
 	Slow           Fault = "slow"            // a device takes its time for every answer
+	Damage         Fault = "damage"          // the cable at a port spoils a part of the frames
+	Rain           Fault = "rain"            // heavy rain on a radio link
+	Overheat       Fault = "overheat"        // a device gets hot
+	DeadSupply     Fault = "dead-supply"     // the last power supply of a device fails
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
 
@@ -33,7 +37,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Rain, Overheat, DeadSupply, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -42,6 +46,14 @@ func (w *World) Throw(f Fault, target string) error {
 	defer w.mu.Unlock()
 	if f == Cut || f == Mend {
 		return w.setCut(target, f == Cut)
+	}
+	if f == Damage {
+		at, err := w.endpoint(target)
+		if err != nil {
+			return err
+		}
+		w.at(at).damage = 0.02
+		return nil
 	}
 	d := w.devices[target]
 	if d == nil {
@@ -63,11 +75,27 @@ func (w *World) Throw(f Fault, target string) error {
 		}
 		d.listener.setDown(true)
 		d.listener.setDown(false)
+	case Rain:
+		if d.spec.Role != "radio-link" {
+			return fmt.Errorf("%s is no radio link", target)
+		}
+		w.rainDb = 19
+	case Overheat:
+		d.hot = true
+	case DeadSupply:
+		if d.spec.Supplies < 2 {
+			return fmt.Errorf("%s has one power supply: use power-loss", target)
+		}
+		d.deadSupplies[fmt.Sprintf("psu%d", d.spec.Supplies)] = true
 	case Slow:
 		d.slow = slowness
 	case Recover:
-		d.hung, d.powerCut, d.slow = false, false, 0
+		d.hung, d.powerCut, d.hot, d.slow = false, false, false, 0
+		clear(d.deadSupplies)
 		clear(d.refuse)
+		if d.spec.Role == "radio-link" {
+			w.rainDb = 0
+		}
 	default:
 		return fmt.Errorf("there is no fault %q", f)
 	}
@@ -83,6 +111,9 @@ func (w *World) setCut(target string, cut bool) error {
 	for _, c := range w.cables {
 		if c.a == at || c.b == at {
 			c.cut = cut
+			if !cut {
+				w.at(c.a).damage, w.at(c.b).damage = 0, 0
+			}
 			w.settle()
 			return nil
 		}
@@ -90,6 +121,9 @@ func (w *World) setCut(target string, cut bool) error {
 	for _, h := range w.hosts {
 		if h.at == at {
 			h.cut = cut
+			if !cut {
+				w.at(h.at).damage = 0
+			}
 			w.settle()
 			return nil
 		}

@@ -3,7 +3,6 @@ package standin
 import (
 	"errors"
 	"slices"
-	"strings"
 
 	"example.net/everypost/internal/wire/netconf"
 	"example.net/everypost/internal/wire/xmlnode"
@@ -147,13 +146,30 @@ func validate(tree *xmlnode.Node) error {
 	for _, v := range tree.Find("network-instances/network-instance").Child("vlans").All("vlan") {
 		vlans[v.TextAt("vlan-id")] = true
 	}
+	lags := map[string]bool{}
+	for _, i := range tree.Child("interfaces").All("interface") {
+		if i.Child("aggregation") != nil {
+			lags[i.TextAt("name")] = true
+		}
+	}
 	for _, i := range tree.Child("interfaces").All("interface") {
 		name := i.TextAt("name")
 		path := "/interfaces/interface[name='" + name + "']"
 		if i.TextAt("config/name") != name {
 			fault(netconf.TagInvalidValue, path+"/config/name", "the name in config is not the key")
 		}
+		if lag := i.TextAt("ethernet/config/aggregate-id"); lag != "" {
+			if !lags[lag] {
+				fault(netconf.TagDataMissing, path+"/ethernet/config/aggregate-id", "there is no bundle %s on this device", lag)
+			}
+			if i.Find("ethernet/switched-vlan") != nil {
+				fault(netconf.TagInvalidValue, path+"/ethernet/switched-vlan", "%s is a member of %s: VLANs are set on the bundle", name, lag)
+			}
+		}
 		sv := i.Find("ethernet/switched-vlan/config")
+		if sv == nil {
+			sv = i.Find("aggregation/switched-vlan/config")
+		}
 		for _, leafName := range []string{"access-vlan", "native-vlan"} {
 			if v := sv.TextAt(leafName); v != "" && !vlans[v] {
 				fault(netconf.TagDataMissing, path+"/ethernet/switched-vlan/config/"+leafName, "VLAN %s is not defined on this device", v)
@@ -197,43 +213,4 @@ func applyDefaults(n *xmlnode.Node, s *schemaNode, trim bool) {
 			applyDefaults(child, c, trim)
 		}
 	}
-}
-
-// portTree is the configuration of one port, for reading.
-type portTree struct{ n *xmlnode.Node }
-
-func port(tree *xmlnode.Node, name string) portTree {
-	for _, i := range tree.Child("interfaces").All("interface") {
-		if i.TextAt("name") == name {
-			return portTree{i}
-		}
-	}
-	return portTree{}
-}
-
-func (p portTree) enabled() bool { return p.n != nil && p.n.TextAt("config/enabled") != "false" }
-
-func (p portTree) poe() bool { return p.n.Find("ethernet/poe/config").TextAt("enabled") != "false" }
-
-// untagged is the VLAN of untagged frames, "" for none.
-func (p portTree) untagged() string {
-	sv := p.n.Find("ethernet/switched-vlan/config")
-	if sv.TextAt("interface-mode") == "TRUNK" {
-		return sv.TextAt("native-vlan")
-	}
-	return sv.TextAt("access-vlan")
-}
-
-// tagged reports whether frames tagged with v pass.
-func (p portTree) tagged(v int) bool {
-	sv := p.n.Find("ethernet/switched-vlan/config")
-	if sv.TextAt("interface-mode") != "TRUNK" {
-		return false
-	}
-	for _, t := range sv.All("trunk-vlans") {
-		if low, high, err := vlanRange(strings.TrimSpace(t.Text)); err == nil && v >= low && v <= high {
-			return true
-		}
-	}
-	return false
 }

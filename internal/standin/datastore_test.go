@@ -30,17 +30,18 @@ func tree() *xmlnode.Node { return TernHaven().Devices[3].config() } // th-sw-02
 
 func TestEditOperations(t *testing.T) {
 	for name, tc := range map[string]struct {
-		operation, vlan, want string
-		tag                   string
+		operation, vlan string
+		want            int
+		tag             string
 	}{
-		"merge":                  {"", "40", "40", ""},
-		"merge, said":            {netconf.EditMerge, "40", "40", ""},
-		"replace":                {netconf.EditReplace, "40", "40", ""},
-		"create of what is":      {netconf.EditCreate, "40", "20", netconf.TagDataExists},
-		"delete":                 {netconf.EditDelete, "20", "", ""},
-		"remove":                 {netconf.EditRemove, "20", "", ""},
-		"value that cannot be":   {"", "4095", "20", netconf.TagInvalidValue},
-		"operation that is none": {"jump", "40", "20", netconf.TagBadAttribute},
+		"merge":                  {"", "40", 40, ""},
+		"merge, said":            {netconf.EditMerge, "40", 40, ""},
+		"replace":                {netconf.EditReplace, "40", 40, ""},
+		"create of what is":      {netconf.EditCreate, "40", 20, netconf.TagDataExists},
+		"delete":                 {netconf.EditDelete, "20", 0, ""},
+		"remove":                 {netconf.EditRemove, "20", 0, ""},
+		"value that cannot be":   {"", "4095", 20, netconf.TagInvalidValue},
+		"operation that is none": {"jump", "40", 20, netconf.TagBadAttribute},
 	} {
 		t.Run(name, func(t *testing.T) {
 			before := tree()
@@ -51,7 +52,7 @@ func TestEditOperations(t *testing.T) {
 				return
 			}
 			require.NoError(t, err)
-			assert.Equal(t, tc.want, port(after, "1/1/7").untagged())
+			assert.Equal(t, tc.want, compile(after).ports["1/1/7"].untagged)
 		})
 	}
 }
@@ -68,10 +69,10 @@ func TestRemoveOfWhatIsNotIsFineAndDeleteIsNot(t *testing.T) {
 func TestDefaultOperationNoneTouchesOnlyWhatSaysOtherwise(t *testing.T) {
 	after, err := edit(tree(), access("1/1/7", "40", ""), "none")
 	require.NoError(t, err)
-	assert.Equal(t, "20", port(after, "1/1/7").untagged())
+	assert.Equal(t, 20, compile(after).ports["1/1/7"].untagged)
 	after, err = edit(tree(), access("1/1/7", "40", netconf.EditReplace), "none")
 	require.NoError(t, err)
-	assert.Equal(t, "40", port(after, "1/1/7").untagged())
+	assert.Equal(t, 40, compile(after).ports["1/1/7"].untagged)
 }
 
 func TestReplaceOfAContainerForgetsTheRest(t *testing.T) {
@@ -82,8 +83,8 @@ func TestReplaceOfAContainerForgetsTheRest(t *testing.T) {
 	netconf.MarkEdit(config, netconf.EditReplace)
 	after, err := edit(tree(), e, netconf.EditMerge)
 	require.NoError(t, err)
-	assert.Equal(t, "20", port(after, "1/1/25").untagged())
-	assert.False(t, port(after, "1/1/25").tagged(30), "the tagged ones are gone")
+	assert.Equal(t, 20, compile(after).ports["1/1/25"].untagged)
+	assert.False(t, compile(after).ports["1/1/25"].passesTagged(30), "the tagged ones are gone")
 	require.NoError(t, validate(after))
 }
 

@@ -12,12 +12,13 @@ type Plant struct {
 	Devices []DeviceSpec
 	Cables  []CableSpec
 	Hosts   []HostSpec
+	Tunnels []TunnelSpec
 	Entries []string // devices through which the management network comes in
 }
 
 // DeviceSpec is a device as it leaves the box and was first set up.
 type DeviceSpec struct {
-	Name, Site, Role        string // Role: switch, access-point, firewall, edge
+	Name, Site, Role        string // Role: switch, access-point, firewall, edge, radio-link
 	Maker, Model            string
 	Serial, Firmware        string
 	Loopback                string // the address on which its agent listens
@@ -26,9 +27,25 @@ type DeviceSpec struct {
 	BudgetMilliW            int
 	VLANs                   []int
 	Ports                   []PortSpec
+	LAGs                    []LAGSpec
 	FedBy                   string // the port that must feed it power; "" for mains
 	DrawMilliW, BootSeconds int
+	BridgePriority          int      // IEEE 802.1D; 32768 when 0
+	Cluster                 *Cluster // what it is a part of, or is made of
+	Supplies                int      // power supplies; 1 when 0
 }
+
+// Cluster is several boxes that act as one: a stack, which is one device of several members; a pair of switches to which
+// others are bundled (MLAG); a pair of firewalls of which one waits.
+type Cluster struct {
+	Kind    string // stack, mlag or high-availability
+	Name    string // the same on all parts
+	Members []ClusterMember
+	PeerLAG string // of mlag: the bundle to the other
+}
+
+// ClusterMember is one box.
+type ClusterMember struct{ Name, Role, Model, Serial string }
 
 // PortSpec is a port and its first configuration.
 type PortSpec struct {
@@ -39,17 +56,39 @@ type PortSpec struct {
 	PoE               bool
 	SpeedMbps         int
 	Disabled          bool
+	LAG               string // the bundle of which it is a member
+	Cage              bool
+}
+
+// LAGSpec is a bundle of ports (IEEE 802.1AX) with LACP.
+type LAGSpec struct {
+	Name, Description string
+	Mode              string
+	Untagged          int
+	Tagged            []string
 }
 
 // CableSpec joins two ports, each named device:port.
 type CableSpec struct{ A, B string }
 
-// HostSpec is an end station on a port.
+// HostSpec is an end station on a port, or in the air at a radio.
 type HostSpec struct {
 	Name, MAC, At string
 	DrawMilliW    int // of PoE, 0: it runs on mains
 	Class         int
-	RateBps       int // what it sends and receives on average
+	RateBps       int    // what it sends and receives on average
+	SSID          string // of the wireless network that it joined, "" for a wired one
+	VLAN          int    // of that network
+	IP, System    string // its address, and its operating system where that shows
+}
+
+// TunnelSpec is an overlay tunnel between two edges, each over one of its ports.
+type TunnelSpec struct {
+	Name, A, B string // device:port
+	Underlay   string // fibre, cellular, satellite or wifi
+	DelayMs    float64
+	JitterMs   float64
+	LossPct    float64
 }
 
 var vlanNames = map[int]string{
@@ -187,22 +226,24 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		}
 		c.Add(leaf("oc-if", "enabled", strconv.FormatBool(!p.Disabled)))
 		eth := node("oc-eth", "ethernet")
-		if p.Mode != "" {
-			sv := node("oc-vlan", "config", leaf("oc-vlan", "interface-mode", p.Mode))
-			if p.Mode == "ACCESS" {
-				sv.Add(leaf("oc-vlan", "access-vlan", strconv.Itoa(p.Untagged)))
-			} else if p.Untagged != 0 {
-				sv.Add(leaf("oc-vlan", "native-vlan", strconv.Itoa(p.Untagged)))
-			}
-			for _, t := range p.Tagged {
-				sv.Add(leaf("oc-vlan", "trunk-vlans", t))
-			}
-			eth.Add(node("oc-vlan", "switched-vlan", sv))
+		if p.Mode != "" && p.LAG == "" {
+			eth.Add(switchedVLAN(p.Mode, p.Untagged, p.Tagged))
+		}
+		if p.LAG != "" {
+			eth.Add(node("oc-eth", "config", leaf("oc-lag", "aggregate-id", p.LAG)))
 		}
 		if p.PoE {
 			eth.Add(node("oc-poe", "poe", node("oc-poe", "config", leaf("oc-poe", "enabled", "true"))))
 		}
 		interfaces.Add(node("oc-if", "interface", leaf("oc-if", "name", p.Name), c, eth))
+	}
+	lacp := node("oc-lacp", "interfaces")
+	for _, l := range s.LAGs {
+		interfaces.Add(node("oc-if", "interface", leaf("oc-if", "name", l.Name),
+			node("oc-if", "config", leaf("oc-if", "name", l.Name), identity("ianaift", ianaIf, "ieee8023adLag"), leaf("oc-if", "description", l.Description), leaf("oc-if", "enabled", "true")),
+			node("oc-lag", "aggregation", node("oc-lag", "config", leaf("oc-lag", "lag-type", "LACP")), switchedVLAN(l.Mode, l.Untagged, l.Tagged))))
+		lacp.Add(node("oc-lacp", "interface", leaf("oc-lacp", "name", l.Name),
+			node("oc-lacp", "config", leaf("oc-lacp", "name", l.Name), leaf("oc-lacp", "interval", "FAST"), leaf("oc-lacp", "lacp-mode", "ACTIVE"))))
 	}
 	if s.ManagementVLAN != 0 {
 		name, v := "vlan"+strconv.Itoa(s.ManagementVLAN), strconv.Itoa(s.ManagementVLAN)
@@ -220,10 +261,37 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		vlans.Add(node("oc-netin", "vlan", leaf("oc-netin", "vlan-id", id),
 			node("oc-netin", "config", leaf("oc-netin", "vlan-id", id), leaf("oc-netin", "name", vlanNames[v]), leaf("oc-netin", "status", "ACTIVE"))))
 	}
-	return xmlnode.New("", "data",
+	out := xmlnode.New("", "data",
 		node("oc-sys", "system", node("oc-sys", "config", leaf("oc-sys", "hostname", s.Name))),
 		node("oc-lldp", "lldp", node("oc-lldp", "config", leaf("oc-lldp", "enabled", "true"))),
 		interfaces,
 		node("oc-netin", "network-instances", node("oc-netin", "network-instance", leaf("oc-netin", "name", "default"),
 			node("oc-netin", "config", leaf("oc-netin", "name", "default")), vlans)))
+	if len(s.LAGs) > 0 {
+		out.Add(node("oc-lacp", "lacp", lacp))
+	}
+	if s.Role == "switch" {
+		priority := s.BridgePriority
+		if priority == 0 {
+			priority = 32768
+		}
+		out.Add(node("oc-stp", "stp", node("oc-stp", "global", node("oc-stp", "config", leaf("oc-stp", "enabled-protocol", "oc-stp-types:RSTP").
+			SetAttr("xmlns", "oc-stp-types", "http://openconfig.net/yang/spanning-tree/types"))),
+			node("oc-stp", "rstp", node("oc-stp", "config", leaf("oc-stp", "bridge-priority", strconv.Itoa(priority))))))
+	}
+	return out
+}
+
+func switchedVLAN(mode string, untagged int, tagged []string) *xmlnode.Node {
+	ns := namespaces["oc-vlan"]
+	sv := xmlnode.New(ns, "config", xmlnode.Leaf(ns, "interface-mode", mode))
+	if mode == "ACCESS" {
+		sv.Add(xmlnode.Leaf(ns, "access-vlan", strconv.Itoa(untagged)))
+	} else if untagged != 0 {
+		sv.Add(xmlnode.Leaf(ns, "native-vlan", strconv.Itoa(untagged)))
+	}
+	for _, t := range tagged {
+		sv.Add(xmlnode.Leaf(ns, "trunk-vlans", t))
+	}
+	return xmlnode.New(ns, "switched-vlan", sv)
 }

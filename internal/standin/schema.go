@@ -17,7 +17,17 @@ var namespaces = map[string]string{
 	"oc-lldp":  "http://openconfig.net/yang/lldp",
 	"oc-sys":   "http://openconfig.net/yang/system",
 	"oc-pf":    "http://openconfig.net/yang/platform",
+	"oc-lag":   "http://openconfig.net/yang/interfaces/aggregate",
+	"oc-lacp":  "http://openconfig.net/yang/lacp",
+	"oc-stp":   "http://openconfig.net/yang/spanning-tree",
+	"oc-ap":    "http://openconfig.net/yang/wifi/access-points",
+	"oc-xcvr":  "http://openconfig.net/yang/platform/transceiver",
+	"oc-fan":   "http://openconfig.net/yang/platform/fan",
+	"oc-psu":   "http://openconfig.net/yang/platform/psu",
+	"oc-cpu":   "http://openconfig.net/yang/platform/cpu",
 	"ep-dev":   "urn:everypost:yang:ep-device",
+	"ep-wan":   "urn:everypost:yang:ep-wan",
+	"ep-radio": "urn:everypost:yang:ep-radio-link",
 }
 
 // schemaLines says what can be configured: a path of prefix:name steps (the prefix holds until the next one), [key] after
@@ -38,10 +48,23 @@ oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/in
 oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/access-vlan vlan
 oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/native-vlan vlan
 oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/trunk-vlans* vlan-or-range
+oc-if:interfaces/interface[name]/oc-eth:ethernet/config/oc-lag:aggregate-id string
+oc-if:interfaces/interface[name]/oc-lag:aggregation/config/lag-type lag-type
+oc-if:interfaces/interface[name]/oc-lag:aggregation/config/min-links uint16
+oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config/interface-mode mode
+oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config/access-vlan vlan
+oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config/native-vlan vlan
+oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config/trunk-vlans* vlan-or-range
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/config/vlan vlan
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/ip string
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/config/ip string
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/config/prefix-length uint16
+oc-lacp:lacp/interfaces/interface[name]/name string
+oc-lacp:lacp/interfaces/interface[name]/config/name string
+oc-lacp:lacp/interfaces/interface[name]/config/interval lacp-interval =SLOW
+oc-lacp:lacp/interfaces/interface[name]/config/lacp-mode lacp-mode =ACTIVE
+oc-stp:stp/global/config/enabled-protocol* identity
+oc-stp:stp/rstp/config/bridge-priority bridge-priority
 oc-netin:network-instances/network-instance[name]/name string
 oc-netin:network-instances/network-instance[name]/config/name string
 oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/vlan-id vlan
@@ -81,6 +104,15 @@ var leafTypes = map[string]func(string) error{
 	"boolean":       oneOf("true", "false"),
 	"mode":          oneOf("ACCESS", "TRUNK"),
 	"vlan-status":   oneOf("ACTIVE", "SUSPENDED"),
+	"lag-type":      oneOf("LACP", "STATIC"),
+	"lacp-interval": oneOf("FAST", "SLOW"),
+	"lacp-mode":     oneOf("ACTIVE", "PASSIVE"),
+	"bridge-priority": func(v string) error {
+		if n, err := strconv.Atoi(v); err != nil || n < 0 || n > 61440 || n%4096 != 0 {
+			return fmt.Errorf("%q is not a multiple of 4096 in the range 0..61440", v)
+		}
+		return nil
+	},
 	"uint16":        within(0, 65535),
 	"vlan":          within(1, 4094),
 	"identity":      func(string) error { return nil },

@@ -1,6 +1,8 @@
 package standin
 
 import (
+	"net"
+	"slices"
 	"strconv"
 	"time"
 
@@ -58,93 +60,276 @@ func operStatus(p *portSim) string {
 	return "DOWN"
 }
 
-// stateTree is configuration and state together, as <get> shows them.
-func (d *device) stateTree(now time.Time) *xmlnode.Node {
-	tree := d.running.Clone()
-	sys := tree.Ensure(namespaces["oc-sys"], "system")
-	sys.Add(xmlnode.New(sys.Space, "state",
-		xmlnode.Leaf(sys.Space, "hostname", sys.TextAt("config/hostname")),
-		xmlnode.Leaf(sys.Space, "current-datetime", now.UTC().Format(time.RFC3339)),
-		xmlnode.Leaf(sys.Space, "boot-time", strconv.FormatInt(d.booted.UnixNano(), 10))))
-	used := 0
-	for _, i := range tree.Child("interfaces").All("interface") {
-		p := d.ports[i.TextAt("name")]
+// sections build the state that stands in each top-level container of a device's tree.
+var sections = map[string]func(*device, *xmlnode.Node, time.Time){
+	"system": (*device).systemState, "interfaces": (*device).interfacesState, "lldp": (*device).lldpState, "lacp": (*device).lacpState,
+	"stp": (*device).stpState, "components": (*device).componentsState, "network-instances": (*device).instancesState,
+	"access-points": (*device).accessPointState, "device": (*device).ownState, "tunnels": (*device).tunnelsState, "radio-link": (*device).radioLinkState,
+}
+
+// homes are the namespaces of the top-level containers that hold no configuration.
+var homes = []struct{ name, prefix string }{
+	{"system", "oc-sys"}, {"lldp", "oc-lldp"}, {"components", "oc-pf"}, {"network-instances", "oc-netin"}, {"access-points", "oc-ap"},
+	{"device", "ep-dev"}, {"tunnels", "ep-wan"}, {"radio-link", "ep-radio"},
+}
+
+// stateTree is configuration and state together, as <get> shows them: of the containers that are wanted, or of all.
+func (d *device) stateTree(now time.Time, wanted []*xmlnode.Node) *xmlnode.Node {
+	want := func(name string) bool {
+		for _, f := range wanted {
+			if f.Name == name {
+				return true
+			}
+		}
+		return wanted == nil
+	}
+	tree := xmlnode.New(d.running.Space, d.running.Name)
+	for _, c := range d.running.Children {
+		if want(c.Name) {
+			tree.Add(c.Clone())
+		}
+	}
+	for _, h := range homes {
+		if want(h.name) {
+			tree.Ensure(namespaces[h.prefix], h.name)
+		}
+	}
+	for _, c := range slices.Clone(tree.Children) {
+		if build := sections[c.Name]; build != nil {
+			build(d, c, now)
+		}
+		if len(c.Children) == 0 {
+			tree.Remove(c)
+		}
+	}
+	return tree
+}
+
+// in makes elements in one namespace.
+type in string
+
+func (ns in) leaf(name, text string) *xmlnode.Node {
+	return xmlnode.Leaf(namespaces[string(ns)], name, text)
+}
+
+func (ns in) int(name string, n int) *xmlnode.Node { return ns.leaf(name, strconv.Itoa(n)) }
+
+func (ns in) float(name string, f float64, digits int) *xmlnode.Node {
+	return ns.leaf(name, strconv.FormatFloat(f, 'f', digits, 64))
+}
+
+func (ns in) when(name string, t time.Time) *xmlnode.Node {
+	return ns.leaf(name, strconv.FormatInt(t.UnixNano(), 10))
+}
+
+func (ns in) node(name string, children ...*xmlnode.Node) *xmlnode.Node {
+	return xmlnode.New(namespaces[string(ns)], name, children...)
+}
+
+func (d *device) systemState(sys *xmlnode.Node, now time.Time) {
+	x := in("oc-sys")
+	sys.Add(x.node("state", x.leaf("hostname", d.cfg.hostname), x.leaf("current-datetime", now.UTC().Format(time.RFC3339)), x.when("boot-time", d.booted)))
+}
+
+func (d *device) interfacesState(interfaces *xmlnode.Node, _ time.Time) {
+	for _, i := range interfaces.All("interface") {
+		name := i.TextAt("name")
+		p := d.ports[name]
 		if p == nil {
+			if i.Child("aggregation") != nil {
+				d.bundleState(i, name)
+			}
 			continue
 		}
-		i.Add(p.stateNode(i))
+		i.Add(p.stateNode(d.cfg.ports[name].enabled))
 		eth := i.Ensure(namespaces["oc-eth"], "ethernet")
 		eth.Add(p.ethernetState())
 		if p.spec.PoE {
-			poe := eth.Ensure(namespaces["oc-poe"], "poe")
-			poe.Add(xmlnode.New(poe.Space, "state",
-				xmlnode.Leaf(poe.Space, "enabled", strconv.FormatBool(portTree{i}.poe())),
-				xmlnode.Leaf(poe.Space, "power-used", strconv.FormatFloat(float64(p.feeding)/1000, 'f', 2, 64)),
-				xmlnode.Leaf(poe.Space, "power-class", strconv.Itoa(p.class))))
-			used += p.feeding
+			x := in("oc-poe")
+			eth.Ensure(namespaces["oc-poe"], "poe").Add(x.node("state", x.leaf("enabled", strconv.FormatBool(d.cfg.ports[name].poe)),
+				x.float("power-used", float64(p.feeding)/1000, 2), x.int("power-class", p.class)))
 		}
 	}
-	tree.Ensure(namespaces["oc-lldp"], "lldp").Add(d.neighbours())
-	pf := namespaces["oc-pf"]
-	tree.Add(xmlnode.New(pf, "components", xmlnode.New(pf, "component", xmlnode.Leaf(pf, "name", "chassis"),
-		xmlnode.New(pf, "state", xmlnode.Leaf(pf, "name", "chassis"),
-			xmlnode.Leaf(pf, "type", "oc-platform-types:CHASSIS").SetAttr("xmlns", "oc-platform-types", "http://openconfig.net/yang/platform-types"),
-			xmlnode.Leaf(pf, "mfg-name", d.spec.Maker), xmlnode.Leaf(pf, "model-name", d.spec.Model),
-			xmlnode.Leaf(pf, "serial-no", d.spec.Serial), xmlnode.Leaf(pf, "software-version", d.spec.Firmware)))))
-	ep := namespaces["ep-dev"]
-	own := xmlnode.New(ep, "device", xmlnode.Leaf(ep, "role", d.spec.Role))
-	if d.spec.BudgetMilliW > 0 {
-		own.Add(xmlnode.New(ep, "power-sourcing",
-			xmlnode.Leaf(ep, "budget", strconv.Itoa(d.spec.BudgetMilliW)), xmlnode.Leaf(ep, "used", strconv.Itoa(used))))
-	}
-	return tree.Add(own)
 }
 
-func (p *portSim) stateNode(i *xmlnode.Node) *xmlnode.Node {
-	ns := namespaces["oc-if"]
-	counters := xmlnode.New(ns, "counters")
-	for _, name := range []string{"in-octets", "in-errors", "in-discards", "out-octets", "out-errors", "out-discards"} {
-		counters.Add(xmlnode.Leaf(ns, name, strconv.FormatUint(p.counters[name], 10)))
+// bundleState tells of a link aggregation: it is up while a member is.
+func (d *device) bundleState(i *xmlnode.Node, name string) {
+	x, l := in("oc-if"), in("oc-lag")
+	oper, speed := "DOWN", 0
+	state := l.node("state", l.leaf("lag-type", "LACP"))
+	for _, spec := range d.spec.Ports {
+		if d.cfg.ports[spec.Name].lag != name {
+			continue
+		}
+		state.Add(l.leaf("member", spec.Name))
+		if d.ports[spec.Name].up {
+			oper = "UP"
+			speed += spec.SpeedMbps
+		}
+	}
+	state.Add(l.int("lag-speed", speed))
+	i.Add(x.node("state", x.leaf("name", name), x.leaf("admin-status", "UP"), x.leaf("oper-status", oper)))
+	i.Child("aggregation").Add(state)
+}
+
+var counterNames = []string{"in-octets", "in-unicast-pkts", "in-broadcast-pkts", "in-multicast-pkts", "in-discards", "in-errors", "in-fcs-errors",
+	"out-octets", "out-unicast-pkts", "out-broadcast-pkts", "out-multicast-pkts", "out-discards", "out-errors"}
+
+func (p *portSim) stateNode(enabled bool) *xmlnode.Node {
+	x := in("oc-if")
+	counters := x.node("counters")
+	for _, name := range counterNames {
+		counters.Add(x.leaf(name, strconv.FormatUint(uint64(p.counters[name]), 10)))
 	}
 	admin := "UP"
-	if !(portTree{i}).enabled() {
+	if !enabled {
 		admin = "DOWN"
 	}
-	return xmlnode.New(ns, "state", xmlnode.Leaf(ns, "name", p.spec.Name), xmlnode.Leaf(ns, "admin-status", admin),
-		xmlnode.Leaf(ns, "oper-status", operStatus(p)), xmlnode.Leaf(ns, "last-change", strconv.FormatInt(p.changed.UnixNano(), 10)), counters)
+	return x.node("state", x.leaf("name", p.spec.Name), x.leaf("admin-status", admin), x.leaf("oper-status", operStatus(p)), x.when("last-change", p.changed), counters)
 }
 
+var speedNames = map[int]string{100: "SPEED_100MB", 1000: "SPEED_1GB", 2500: "SPEED_2500MB", 10000: "SPEED_10GB", 25000: "SPEED_25GB", 40000: "SPEED_40GB", 100000: "SPEED_100GB"}
+
 func (p *portSim) ethernetState() *xmlnode.Node {
-	ns := namespaces["oc-eth"]
-	n := xmlnode.New(ns, "state", xmlnode.Leaf(ns, "mac-address", p.mac))
-	speeds := map[int]string{100: "SPEED_100MB", 1000: "SPEED_1GB", 2500: "SPEED_2500MB", 10000: "SPEED_10GB", 25000: "SPEED_25GB", 100000: "SPEED_100GB"}
-	if s := speeds[p.spec.SpeedMbps]; p.up && s != "" {
-		n.Add(xmlnode.Leaf(ns, "negotiated-port-speed", "oc-eth:"+s).SetAttr("xmlns", "oc-eth", ns))
+	x := in("oc-eth")
+	n := x.node("state", x.leaf("mac-address", p.mac))
+	if s := speedNames[p.spec.SpeedMbps]; p.up && s != "" {
+		n.Add(x.leaf("negotiated-port-speed", "oc-eth:"+s).SetAttr("xmlns", "oc-eth", namespaces["oc-eth"]))
 	}
 	return n
 }
 
-func (d *device) neighbours() *xmlnode.Node {
-	ns := namespaces["oc-lldp"]
-	out := xmlnode.New(ns, "interfaces")
-	for _, c := range d.world.cables {
+func (d *device) lldpState(lldp *xmlnode.Node, _ time.Time) {
+	x := in("oc-lldp")
+	out := x.node("interfaces")
+	for _, c := range d.world.cablesAt[d.spec.Name] {
 		near, far := c.a, c.b
 		if far.device == d.spec.Name {
 			near, far = far, near
 		}
-		if near.device != d.spec.Name || !d.ports[near.port].up {
+		if !d.ports[near.port].up {
 			continue
 		}
 		peer := d.world.devices[far.device]
-		out.Add(xmlnode.New(ns, "interface", xmlnode.Leaf(ns, "name", near.port),
-			xmlnode.New(ns, "neighbors", xmlnode.New(ns, "neighbor", xmlnode.Leaf(ns, "id", "1"),
-				xmlnode.New(ns, "state", xmlnode.Leaf(ns, "id", "1"),
-					xmlnode.Leaf(ns, "system-name", peer.running.TextAt("system/config/hostname")),
-					xmlnode.Leaf(ns, "system-description", peer.spec.Maker+" "+peer.spec.Model+" "+peer.spec.Firmware),
-					xmlnode.Leaf(ns, "chassis-id", peer.ports[peer.spec.Ports[0].Name].mac),
-					xmlnode.Leaf(ns, "chassis-id-type", "MAC_ADDRESS"),
-					xmlnode.Leaf(ns, "port-id", far.port),
-					xmlnode.Leaf(ns, "port-id-type", "INTERFACE_NAME"))))))
+		state := x.node("state", x.leaf("id", "1"), x.leaf("system-name", peer.cfg.hostname),
+			x.leaf("system-description", peer.spec.Maker+" "+peer.spec.Model+" "+peer.spec.Firmware),
+			x.leaf("chassis-id", peer.chassisMAC()), x.leaf("chassis-id-type", "MAC_ADDRESS"),
+			x.leaf("port-id", far.port), x.leaf("port-id-type", "INTERFACE_NAME"))
+		if peer.listener != nil { // the address by which it is managed (IEEE 802.1AB clause 8.5.9)
+			host, _, _ := net.SplitHostPort(peer.listener.Addr().String())
+			state.Add(x.leaf("management-address", host), x.leaf("management-address-type", "1"))
+		}
+		out.Add(x.node("interface", x.leaf("name", near.port), x.node("neighbors", x.node("neighbor", x.leaf("id", "1"), state))))
 	}
-	return out
+	lldp.Add(out)
+}
+
+func (d *device) lacpState(lacp *xmlnode.Node, _ time.Time) {
+	x := in("oc-lacp")
+	for _, i := range lacp.Find("interfaces").All("interface") {
+		members := x.node("members")
+		for _, spec := range d.spec.Ports {
+			if d.cfg.ports[spec.Name].lag != i.TextAt("name") {
+				continue
+			}
+			sync, partner := "OUT_SYNC", ""
+			for _, c := range d.world.cablesAt[d.spec.Name] {
+				near, far := c.a, c.b
+				if far.device == d.spec.Name {
+					near, far = far, near
+				}
+				if near.port == spec.Name && d.world.forwards(c) {
+					sync, partner = "IN_SYNC", d.world.devices[far.device].chassisMAC()
+				}
+			}
+			state := x.node("state", x.leaf("interface", spec.Name), x.leaf("activity", "ACTIVE"), x.leaf("timeout", "SHORT"), x.leaf("synchronization", sync),
+				x.leaf("aggregatable", "true"), x.leaf("collecting", strconv.FormatBool(sync == "IN_SYNC")), x.leaf("distributing", strconv.FormatBool(sync == "IN_SYNC")))
+			if partner != "" {
+				state.Add(x.leaf("partner-id", partner))
+			}
+			members.Add(x.node("member", x.leaf("interface", spec.Name), state))
+		}
+		i.Add(members)
+	}
+}
+
+func (d *device) stpState(stp *xmlnode.Node, _ time.Time) {
+	x, w := in("oc-stp"), d.world
+	node := w.nodeOf(d.spec.Name)
+	if w.tree == nil || !d.cfg.stp {
+		return
+	}
+	root := w.nodes[w.tree.root[node]][0]
+	rstp := stp.Ensure(namespaces["oc-stp"], "rstp")
+	rstp.Add(x.node("state", x.int("bridge-priority", d.cfg.priority), x.leaf("bridge-address", d.chassisMAC()),
+		x.int("designated-root-priority", w.devices[root].cfg.priority), x.leaf("designated-root-address", w.devices[root].chassisMAC()), x.int("root-cost", w.tree.cost[node])))
+	interfaces := x.node("interfaces")
+	for _, spec := range d.spec.Ports {
+		at := endpoint{d.spec.Name, spec.Name}
+		if !d.ports[spec.Name].up {
+			continue
+		}
+		state, role := "oc-stp-types:FORWARDING", "oc-stp-types:DESIGNATED"
+		if b := w.tree.toRoot[node]; b != nil {
+			for _, c := range b.cables {
+				if c.a == at || c.b == at {
+					role = "oc-stp-types:ROOT"
+				}
+			}
+		}
+		if w.tree.blocked[at] {
+			state, role = "oc-stp-types:BLOCKING", "oc-stp-types:ALTERNATE"
+		}
+		types := "http://openconfig.net/yang/spanning-tree/types"
+		interfaces.Add(x.node("interface", x.leaf("name", spec.Name), x.node("state", x.leaf("name", spec.Name),
+			x.leaf("port-state", state).SetAttr("xmlns", "oc-stp-types", types), x.leaf("role", role).SetAttr("xmlns", "oc-stp-types", types))))
+	}
+	rstp.Add(interfaces)
+}
+
+// instancesState adds the MAC table.
+func (d *device) instancesState(instances *xmlnode.Node, _ time.Time) {
+	x := in("oc-netin")
+	i := instances.Child("network-instance")
+	if i == nil || d.spec.Role != "switch" {
+		return
+	}
+	entries := x.node("entries")
+	for _, e := range d.macTable() {
+		entries.Add(x.node("entry", x.leaf("mac-address", e.mac), x.int("vlan", e.vlan),
+			x.node("state", x.leaf("mac-address", e.mac), x.int("vlan", e.vlan), x.leaf("entry-type", "DYNAMIC")),
+			x.node("interface", x.node("interface-ref", x.node("state", x.leaf("interface", e.port))))))
+	}
+	i.Add(x.node("fdb", x.node("mac-table", entries)))
+}
+
+func (d *device) ownState(own *xmlnode.Node, now time.Time) {
+	x := in("ep-dev")
+	own.Add(x.leaf("role", d.spec.Role))
+	if d.spec.BudgetMilliW > 0 {
+		used := 0
+		for _, p := range d.ports {
+			used += p.feeding
+		}
+		own.Add(x.node("power-sourcing", x.int("budget", d.spec.BudgetMilliW), x.int("used", used)))
+	}
+	if c := d.spec.Cluster; c != nil {
+		n := x.node("cluster", x.leaf("kind", c.Kind), x.leaf("name", c.Name))
+		if c.PeerLAG != "" {
+			n.Add(x.leaf("peer-bundle", c.PeerLAG))
+		}
+		for _, m := range c.Members {
+			n.Add(x.node("member", x.leaf("name", m.Name), x.leaf("role", m.Role), x.leaf("model", m.Model), x.leaf("serial", m.Serial)))
+		}
+		own.Add(n)
+	}
+	if d.spec.Role == "firewall" {
+		busy := 0.0
+		for _, p := range d.ports {
+			if p.up {
+				busy += 1 + habit("desk", now)
+			}
+		}
+		own.Add(x.int("sessions", int(420*busy*(1+0.2*d.world.noise(d.spec.Name+"s", now, time.Minute)))))
+	}
 }

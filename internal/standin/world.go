@@ -26,6 +26,8 @@ type Options struct {
 	User, Password string // how to log in to every device; required
 	// Port on which the agents listen at their loopback addresses; 0 takes a free one for each.
 	Port int
+	// Seed makes days differ: the same seed gives the same day.
+	Seed int64
 	// Load returns the startup configuration that was saved for a device, or nil. Save keeps it. Both may be nil.
 	Load func(device string) []byte
 	Save func(device string, config []byte) error
@@ -40,10 +42,22 @@ type World struct {
 	devices map[string]*device
 	cables  []*cable
 	hosts   []*host
-	timers  map[*time.Timer]bool
-	closed  bool
-	wg      sync.WaitGroup
-	stop    context.CancelFunc
+	tunnels []*tunnel
+	rainDb  float64 // what rain takes from radio links
+
+	// What is worked out once.
+	cablesAt  map[string][]*cable
+	hostsAt   map[string][]*host
+	tunnelsAt map[string][]*tunnel
+	nodes     map[string][]string // the bridges of the spanning tree with their devices
+	gateways  []string            // where VLANs end
+	// What settle works out.
+	tree   *spanning
+	ways   map[int]map[room]*cable // by VLAN, as they are asked for
+	timers map[*time.Timer]bool
+	closed bool
+	wg     sync.WaitGroup
+	stop   context.CancelFunc
 }
 
 type endpoint struct{ device, port string }
@@ -66,18 +80,25 @@ type portSim struct {
 	changed  time.Time
 	feeding  int // mW of PoE delivered
 	class    int
-	counters map[string]uint64
+	counters map[string]float64
+	damage   float64 // the part of the frames that a bad cable spoils
 }
 
 // New builds a world. Start makes it run.
 func New(p Plant, o Options) (*World, error) {
-	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{}, timers: map[*time.Timer]bool{}}
+	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{}, timers: map[*time.Timer]bool{},
+		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, tunnelsAt: map[string][]*tunnel{}, nodes: map[string][]string{}}
 	for i, spec := range p.Devices {
 		d, err := w.newDevice(spec, i)
 		if err != nil {
 			return nil, err
 		}
 		w.devices[spec.Name] = d
+		node := w.nodeOf(spec.Name)
+		w.nodes[node] = append(w.nodes[node], spec.Name)
+		if spec.Role == "edge" {
+			w.gateways = append(w.gateways, spec.Name)
+		}
 	}
 	for _, c := range p.Cables {
 		a, err := w.endpoint(c.A)
@@ -88,14 +109,33 @@ func New(p Plant, o Options) (*World, error) {
 		if err != nil {
 			return nil, err
 		}
-		w.cables = append(w.cables, &cable{a: a, b: b})
+		cable := &cable{a: a, b: b}
+		w.cables = append(w.cables, cable)
+		w.cablesAt[a.device] = append(w.cablesAt[a.device], cable)
+		w.cablesAt[b.device] = append(w.cablesAt[b.device], cable)
 	}
 	for _, h := range p.Hosts {
 		at, err := w.endpoint(h.At)
 		if err != nil {
 			return nil, err
 		}
-		w.hosts = append(w.hosts, &host{HostSpec: h, at: at})
+		host := &host{HostSpec: h, at: at}
+		w.hosts = append(w.hosts, host)
+		w.hostsAt[at.device] = append(w.hostsAt[at.device], host)
+	}
+	for _, spec := range p.Tunnels {
+		a, err := w.endpoint(spec.A)
+		if err != nil {
+			return nil, err
+		}
+		b, err := w.endpoint(spec.B)
+		if err != nil {
+			return nil, err
+		}
+		t := &tunnel{TunnelSpec: spec, a: a, b: b}
+		w.tunnels = append(w.tunnels, t)
+		w.tunnelsAt[a.device] = append(w.tunnelsAt[a.device], t)
+		w.tunnelsAt[b.device] = append(w.tunnelsAt[b.device], t)
 	}
 	return w, nil
 }
@@ -129,6 +169,9 @@ func (w *World) Start(ctx context.Context) error {
 		for _, p := range d.ports {
 			p.changed = d.booted.Add(90 * time.Second)
 		}
+	}
+	for _, t := range w.tunnels {
+		t.changed = w.devices[t.a.device].booted.Add(2 * time.Minute)
 	}
 	w.mu.Unlock()
 	w.wg.Go(func() { w.run(ctx) })
@@ -236,13 +279,16 @@ type device struct {
 	listener *gatedListener
 	signer   ssh.Signer
 
-	running, candidate *xmlnode.Node
+	running, candidate *xmlnode.Node // running is set by setRunning only
+	cfg                *compiled     // what running comes to
 	locks              map[netconf.Datastore]uint32
 	pending            *trial
 	ports              map[string]*portSim
 	booted             time.Time
 	powered, booting   bool
-	hung               bool
+	hung, hot          bool
+	index              int             // in the plant
+	deadSupplies       map[string]bool // by name
 	powerCut           bool
 	subscribers        map[*netconf.ServerSession]bool
 	log                []logEntry
@@ -259,18 +305,18 @@ type trial struct {
 
 func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 	d := &device{
-		world: w, spec: spec, gate: newGate(), booted: time.Now().Add(-time.Duration(31+7*index) * 24 * time.Hour), powered: true,
+		world: w, spec: spec, gate: newGate(), booted: time.Now().Add(-time.Duration(31+(7*index)%300) * 24 * time.Hour), powered: true,
 		locks: map[netconf.Datastore]uint32{}, ports: map[string]*portSim{},
-		subscribers: map[*netconf.ServerSession]bool{}, refuse: map[Fault]bool{},
+		subscribers: map[*netconf.ServerSession]bool{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
 	}
-	d.running = spec.config()
+	d.setRunning(spec.config())
 	if w.opts.Load != nil {
 		if saved := w.opts.Load(spec.Name); saved != nil {
 			n, err := xmlnode.Parse(saved)
 			if err != nil {
 				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)
 			}
-			d.running = n
+			d.setRunning(n)
 		}
 	}
 	d.candidate = d.running.Clone()
@@ -279,11 +325,17 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 	}
 	for i, p := range spec.Ports {
 		d.ports[p.Name] = &portSim{
-			spec: p, mac: fmt.Sprintf("02:45:50:%02x:%02x:%02x", index, i>>8, i&0xff), changed: d.booted, counters: map[string]uint64{},
+			spec: p, mac: fmt.Sprintf("02:45:%02x:%02x:%02x:%02x", index>>8, index&0xff, i>>8, i&0xff), changed: d.booted, counters: map[string]float64{},
 		}
 	}
 	return d, nil
 }
+
+// setRunning makes a configuration the running one.
+func (d *device) setRunning(tree *xmlnode.Node) { d.running, d.cfg = tree, compile(tree) }
+
+// chassisMAC is the hardware address of the device itself.
+func (d *device) chassisMAC() string { return d.ports[d.spec.Ports[0].Name].mac }
 
 // newHostKey makes the device's key from its serial number, so that it is the same at every start of the demo.
 func (d *device) newHostKey(generation string) error {

@@ -69,7 +69,10 @@ func deviceDetail(d *catalog.Device, ports []*catalog.Port) v1.DeviceDetail {
 		out.PortList[i] = portOut(p)
 	}
 	for _, f := range network.FaceOf(out.Model, d.Config.PortNames()).Ports {
-		out.Face = append(out.Face, v1.FacePort{Port: f.Port, Label: f.Label, Kind: string(f.Kind), Column: f.Column, Row: f.Row, Group: f.Group})
+		out.Face = append(out.Face, v1.FacePort{Port: f.Port, Label: f.Label, Kind: string(f.Kind), Column: f.Column, Row: f.Row, Group: f.Group, Unit: f.Unit})
+	}
+	if !d.Inside.ObservedAt.IsZero() {
+		out.Inside = &d.Inside
 	}
 	for id, vlan := range d.Config.VLANs {
 		out.VLANs = append(out.VLANs, v1.VLAN{ID: int(id), Name: vlan.Name})

@@ -4,7 +4,11 @@
 // Times are RFC 3339 in UTC. Numbers carry their unit in their name. A port is written device:port.
 package v1
 
-import "time"
+import (
+	"time"
+
+	"example.net/everypost/internal/core/network"
+)
 
 // CSRFHeader carries the value of Person.CSRF in every request of a browser that changes something.
 const CSRFHeader = "X-Everypost-CSRF"
@@ -126,6 +130,8 @@ type DeviceDetail struct {
 	Face     []FacePort `json:"face"`
 	PortList []Port     `json:"port_list"`
 	VLANs    []VLAN     `json:"vlans"`
+	// Inside is nil until it was read.
+	Inside *network.Inside `json:"inside,omitempty" doc:"Hardware, tables, radios, tunnels: read every half minute"`
 }
 
 // VLAN is a VLAN as a device knows it.
@@ -142,6 +148,7 @@ type FacePort struct {
 	Column int    `json:"column"`
 	Row    int    `json:"row"`
 	Group  int    `json:"group"`
+	Unit   int    `json:"unit" doc:"The box, from 1: a stack has several"`
 }
 
 // Port is a port: what is set, and what is seen.
@@ -173,12 +180,19 @@ type Port struct {
 
 // Counters are totals since the device booted.
 type Counters struct {
-	RxOctets   uint64 `json:"rx_octets"`
-	TxOctets   uint64 `json:"tx_octets"`
-	RxErrors   uint64 `json:"rx_errors"`
-	RxDiscards uint64 `json:"rx_discards"`
-	TxErrors   uint64 `json:"tx_errors"`
-	TxDiscards uint64 `json:"tx_discards"`
+	RxOctets    uint64 `json:"rx_octets"`
+	TxOctets    uint64 `json:"tx_octets"`
+	RxUnicast   uint64 `json:"rx_unicast"`
+	TxUnicast   uint64 `json:"tx_unicast"`
+	RxMulticast uint64 `json:"rx_multicast"`
+	TxMulticast uint64 `json:"tx_multicast"`
+	RxBroadcast uint64 `json:"rx_broadcast"`
+	TxBroadcast uint64 `json:"tx_broadcast"`
+	RxErrors    uint64 `json:"rx_errors"`
+	RxFCSErrors uint64 `json:"rx_fcs_errors" doc:"Frames with a wrong checksum; they count as rx_errors too"`
+	RxDiscards  uint64 `json:"rx_discards"`
+	TxErrors    uint64 `json:"tx_errors"`
+	TxDiscards  uint64 `json:"tx_discards"`
 }
 
 // Peer is the other end of a cable.

@@ -56,6 +56,7 @@ type Sight struct {
 	SeenAt   time.Time
 	Config   network.Config
 	State    network.State
+	Inside   network.Inside
 }
 
 // Peer is the other end of a port's cable.

@@ -31,6 +31,8 @@ type Field struct {
 	normal func(value string) (string, error)
 	get    func(network.PortConfig) string
 	set    func(*network.PortConfig, string) error
+	// onBundle marks what a member of a link aggregation has from its bundle.
+	onBundle bool
 }
 
 // ErrUnknownField is wrapped when an edit names a field that there is not.
@@ -103,6 +105,9 @@ func Apply(device string, c network.Config, edits []Edit) (network.Config, error
 			continue
 		}
 		f, err := field(e.Field)
+		if err == nil && p.LAG != "" && f.onBundle {
+			err = fmt.Errorf("is a member of %s: VLANs are set on the bundle", p.LAG)
+		}
 		if err == nil {
 			err = f.set(&p, e.Value)
 		}
@@ -148,7 +153,7 @@ var fields = []Field{
 		set:    func(p *network.PortConfig, v string) error { p.Enabled = v == "on"; return nil },
 	},
 	{
-		Name: "mode", Help: "access: one untagged VLAN; trunk: tagged VLANs and a native one (IEEE 802.1Q)", Form: "access or trunk",
+		onBundle: true, Name: "mode", Help: "access: one untagged VLAN; trunk: tagged VLANs and a native one (IEEE 802.1Q)", Form: "access or trunk",
 		normal: func(v string) (string, error) {
 			switch v = strings.ToLower(strings.TrimSpace(v)); v {
 			case string(network.Access), string(network.Trunk):
@@ -175,7 +180,7 @@ var fields = []Field{
 		},
 	},
 	{
-		Name: "vlan", Help: "the VLAN of an access port", Form: "1 to 4094",
+		onBundle: true, Name: "vlan", Help: "the VLAN of an access port", Form: "1 to 4094",
 		normal: oneVLAN,
 		get:    func(p network.PortConfig) string { return vlanText(p.AccessVLAN) },
 		set: func(p *network.PortConfig, v string) (err error) {
@@ -187,7 +192,7 @@ var fields = []Field{
 		},
 	},
 	{
-		Name: "native-vlan", Help: "the untagged VLAN of a trunk port", Form: "1 to 4094, or none",
+		onBundle: true, Name: "native-vlan", Help: "the untagged VLAN of a trunk port", Form: "1 to 4094, or none",
 		normal: func(v string) (string, error) {
 			if strings.EqualFold(strings.TrimSpace(v), "none") {
 				return "none", nil
@@ -216,7 +221,7 @@ var fields = []Field{
 		},
 	},
 	{
-		Name: "trunk-vlans", Help: "the tagged VLANs of a trunk port, all of them", Form: "a list such as 10,20-25, or none",
+		onBundle: true, Name: "trunk-vlans", Help: "the tagged VLANs of a trunk port, all of them", Form: "a list such as 10,20-25, or none",
 		normal: func(v string) (string, error) {
 			if strings.EqualFold(strings.TrimSpace(v), "none") {
 				return "none", nil

@@ -24,6 +24,8 @@ type PortConfig struct {
 	TrunkVLANs  VLANSet  `json:"trunk_vlans,omitempty"` // in mode trunk: the tagged ones
 	HasPoE      bool     `json:"has_poe,omitempty"`     // can feed power
 	PoE         bool     `json:"poe,omitempty"`         // feeds power when asked
+	// LAG is the bundle (IEEE 802.1AX) of which the port is a member. The VLANs are then those of the bundle.
+	LAG string `json:"lag,omitempty"`
 }
 
 // Untagged is the VLAN of frames without a tag, or 0.
@@ -45,7 +47,7 @@ func (p PortConfig) Carries(v VLANID) bool {
 // Equal reports whether two settings are the same.
 func (p PortConfig) Equal(o PortConfig) bool {
 	return p.Description == o.Description && p.Enabled == o.Enabled && p.Mode == o.Mode && p.AccessVLAN == o.AccessVLAN &&
-		p.NativeVLAN == o.NativeVLAN && slices.Equal(p.TrunkVLANs, o.TrunkVLANs) && p.HasPoE == o.HasPoE && p.PoE == o.PoE
+		p.NativeVLAN == o.NativeVLAN && slices.Equal(p.TrunkVLANs, o.TrunkVLANs) && p.HasPoE == o.HasPoE && p.PoE == o.PoE && p.LAG == o.LAG
 }
 
 // VLAN is a VLAN as a device knows it.

@@ -3,6 +3,7 @@ package network
 import (
 	"slices"
 	"strconv"
+	"strings"
 )
 
 // PortKind is what a port takes.
@@ -23,6 +24,7 @@ type FacePort struct {
 	Column int      `json:"column"`
 	Row    int      `json:"row"`
 	Group  int      `json:"group"` // ports of one group stand together
+	Unit   int      `json:"unit"`  // the box, from 1: a stack has several
 }
 
 // Face is the front of a device as it is built.
@@ -39,42 +41,68 @@ type block struct {
 	rows   int
 }
 
-// models lists the fronts that we know, by blocks of ports from the left.
+// models lists the fronts that we know, by blocks of ports from the left. The prefix 1/1/ stands for that of any unit.
 var models = map[string][]block{
-	"H8":   {{Copper, "1/1/", 1, 8, 1}, {Cage, "1/1/", 9, 2, 1}},
-	"H24P": {{Copper, "1/1/", 1, 24, 2}, {Cage, "1/1/", 25, 4, 2}},
-	"H48P": {{Copper, "1/1/", 1, 48, 2}, {Cage, "1/1/", 49, 4, 2}},
+	"H8":   {{Copper, unitPrefix, 1, 8, 2}, {Cage, unitPrefix, 9, 2, 2}},
+	"H24P": {{Copper, unitPrefix, 1, 24, 2}, {Cage, unitPrefix, 25, 4, 2}},
+	"H48P": {{Copper, unitPrefix, 1, 48, 2}, {Cage, unitPrefix, 49, 4, 2}},
+	"H12R": {{Copper, unitPrefix, 1, 8, 2}, {Cage, unitPrefix, 9, 4, 2}},
+	"H32C": {{Cage, unitPrefix, 1, 32, 2}},
+	"H16S": {{Cage, unitPrefix, 1, 16, 2}},
 	"S200": {{Copper, "port", 1, 8, 2}, {Cage, "port", 9, 2, 2}},
-	"E50":  {{Copper, "wan", 1, 2, 1}, {Copper, "lan", 1, 4, 1}},
+	"S800": {{Copper, "port", 1, 16, 2}, {Cage, "port", 17, 4, 2}},
+	"E50":  {{Copper, "wan", 1, 2, 1}, {Radio, "cell", 0, 1, 1}, {Copper, "lan", 1, 4, 2}},
+	"E500": {{Cage, "wan", 1, 4, 2}, {Cage, "lan", 1, 8, 2}},
 	"A2":   {{Copper, "eth", 0, 1, 1}, {Radio, "radio", 0, 2, 1}},
+	"A5":   {{Copper, "eth", 0, 1, 1}, {Radio, "radio", 0, 2, 1}},
+	"R18":  {{Copper, "eth", 0, 1, 1}, {Radio, "radio", 0, 1, 1}},
 }
 
-// FaceOf returns the front of a model with the ports that the device has. A model that is not known, or ports that its
-// front does not show, are laid out in the order of their names.
+const unitPrefix = "1/1/"
+
+// FaceOf returns the front of a model with the ports that the device has, unit by unit. A model that is not known, or
+// ports that its front does not show, are laid out in the order of their names.
 func FaceOf(model string, ports []string) Face {
 	f := Face{Model: model}
 	left := slices.Clone(ports)
 	slices.SortFunc(left, ComparePorts)
-	column, group := 0, 0
-	for _, b := range models[model] {
+	for unit := 1; unit == 1 || slices.ContainsFunc(left, func(p string) bool { return strings.HasPrefix(p, strconv.Itoa(unit)+"/1/") }); unit++ {
+		left = f.addUnit(unit, model, left)
+	}
+	last := 0
+	if n := len(f.Ports); n > 0 {
+		last = f.Ports[n-1].Column + 1
+	}
+	for i, name := range left {
+		f.Ports = append(f.Ports, FacePort{Port: name, Label: name, Kind: Copper, Column: last + i/2, Row: i % 2, Group: len(models[model]), Unit: 1})
+	}
+	return f
+}
+
+// addUnit draws the ports of one box and returns those that are left.
+func (f *Face) addUnit(unit int, model string, left []string) []string {
+	column := 0
+	for group, b := range models[model] {
+		prefix := b.prefix
+		if prefix == unitPrefix {
+			prefix = strconv.Itoa(unit) + "/1/"
+		} else if unit > 1 {
+			continue
+		}
 		for i := range b.count {
-			name := b.prefix + strconv.Itoa(b.first+i)
+			name := prefix + strconv.Itoa(b.first+i)
 			at := slices.Index(left, name)
 			if at < 0 {
 				continue
 			}
 			left = slices.Delete(left, at, at+1)
-			label := strconv.Itoa(b.first + i)
-			if b.prefix != "1/1/" {
-				label = name
+			label := name
+			if b.prefix == unitPrefix {
+				label = strconv.Itoa(b.first + i)
 			}
-			f.Ports = append(f.Ports, FacePort{Port: name, Label: label, Kind: b.kind, Column: column + i/b.rows, Row: i % b.rows, Group: group})
+			f.Ports = append(f.Ports, FacePort{Port: name, Label: label, Kind: b.kind, Column: column + i/b.rows, Row: i % b.rows, Group: group, Unit: unit})
 		}
 		column += (b.count + b.rows - 1) / b.rows
-		group++
 	}
-	for i, name := range left {
-		f.Ports = append(f.Ports, FacePort{Port: name, Label: name, Kind: Copper, Column: column + i/2, Row: i % 2, Group: group})
-	}
-	return f
+	return left
 }

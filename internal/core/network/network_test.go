@@ -137,11 +137,11 @@ func TestFaceShowsEveryPortOnce(t *testing.T) {
 		}
 		ports = append(ports, "extra1") // a port that the drawing does not have
 		f := FaceOf(model, ports)
-		places := map[[2]int]bool{}
+		places := map[[3]int]bool{}
 		var shown []string
 		for _, p := range f.Ports {
-			assert.False(t, places[[2]int{p.Column, p.Row}], "%s: two ports at one place", model)
-			places[[2]int{p.Column, p.Row}] = true
+			assert.False(t, places[[3]int{p.Unit, p.Column, p.Row}], "%s: two ports at one place", model)
+			places[[3]int{p.Unit, p.Column, p.Row}] = true
 			shown = append(shown, p.Port)
 		}
 		assert.ElementsMatch(t, ports, shown, model)

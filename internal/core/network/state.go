@@ -13,14 +13,21 @@ const (
 	Unknown    OperStatus = "unknown"
 )
 
-// Counters are a port's totals since boot: octets (IF-MIB ifHCInOctets ...) and packets in error or dropped.
+// Counters are a port's totals since boot: octets (IF-MIB ifHCInOctets ...) and frames by kind, in error or dropped.
 type Counters struct {
-	RxOctets   uint64 `json:"rx_octets"`
-	TxOctets   uint64 `json:"tx_octets"`
-	RxErrors   uint64 `json:"rx_errors"`
-	RxDiscards uint64 `json:"rx_discards"`
-	TxErrors   uint64 `json:"tx_errors"`
-	TxDiscards uint64 `json:"tx_discards"`
+	RxOctets    uint64 `json:"rx_octets"`
+	TxOctets    uint64 `json:"tx_octets"`
+	RxUnicast   uint64 `json:"rx_unicast"`
+	TxUnicast   uint64 `json:"tx_unicast"`
+	RxMulticast uint64 `json:"rx_multicast"`
+	TxMulticast uint64 `json:"tx_multicast"`
+	RxBroadcast uint64 `json:"rx_broadcast"`
+	TxBroadcast uint64 `json:"tx_broadcast"`
+	RxErrors    uint64 `json:"rx_errors"`
+	RxFCSErrors uint64 `json:"rx_fcs_errors"` // frames with a wrong checksum (EtherLike-MIB dot3StatsFCSErrors), counted in RxErrors too
+	RxDiscards  uint64 `json:"rx_discards"`
+	TxErrors    uint64 `json:"tx_errors"`
+	TxDiscards  uint64 `json:"tx_discards"`
 }
 
 // Neighbour is what the other end of a cable says of itself over LLDP (IEEE 802.1AB).
@@ -29,6 +36,7 @@ type Neighbour struct {
 	PortID     string `json:"port_id"`
 	ChassisID  string `json:"chassis_id"`
 	System     string `json:"system_description,omitempty"`
+	Address    string `json:"address,omitempty"` // by which it is managed
 }
 
 // PortState is what is observed of a port.

@@ -19,7 +19,12 @@ const (
 	nsLLDP       = "http://openconfig.net/yang/lldp"
 	nsSystem     = "http://openconfig.net/yang/system"
 	nsPlatform   = "http://openconfig.net/yang/platform"
+	nsLACP       = "http://openconfig.net/yang/lacp"
+	nsSpanning   = "http://openconfig.net/yang/spanning-tree"
+	nsWireless   = "http://openconfig.net/yang/wifi/access-points"
 	nsDevice     = "urn:everypost:yang:ep-device"
+	nsWAN        = "urn:everypost:yang:ep-wan"
+	nsRadioLink  = "urn:everypost:yang:ep-radio-link"
 )
 
 func sections(pairs ...string) []*xmlnode.Node {
@@ -31,6 +36,9 @@ func sections(pairs ...string) []*xmlnode.Node {
 }
 
 var (
+	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
+		nsWAN, "tunnels", nsRadioLink, "radio-link"),
+		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "fdb"))))
 	stateSections = sections(nsInterfaces, "interfaces", nsLLDP, "lldp", nsDevice, "device")
 	selfSections  = []*xmlnode.Node{xmlnode.New(nsSystem, "system"), xmlnode.New(nsPlatform, "components"), xmlnode.New(nsDevice, "device")}
 )
@@ -61,6 +69,20 @@ func readConfig(data *xmlnode.Node) network.Config {
 			c.Ports[i.TextAt("name")] = readPort(i)
 		}
 	}
+	for _, i := range data.Child("interfaces").All("interface") {
+		lag := i.TextAt("ethernet/config/aggregate-id")
+		p, ok := c.Ports[i.TextAt("name")]
+		if lag == "" || !ok {
+			continue
+		}
+		p.LAG = lag // what its bundle forwards, it forwards
+		for _, b := range data.Child("interfaces").All("interface") {
+			if b.TextAt("name") == lag {
+				readVLANs(&p, b.Find("aggregation/switched-vlan/config"))
+			}
+		}
+		c.Ports[i.TextAt("name")] = p
+	}
 	return c
 }
 
@@ -71,26 +93,28 @@ func isPort(i *xmlnode.Node) bool {
 func readPort(i *xmlnode.Node) network.PortConfig {
 	p := network.PortConfig{Description: i.TextAt("config/description"), Enabled: i.TextAt("config/enabled") != "false"}
 	eth := i.Child("ethernet")
-	if sv := eth.Find("switched-vlan/config"); sv != nil {
-		switch sv.TextAt("interface-mode") {
-		case "ACCESS":
-			p.Mode = network.Access
-			p.AccessVLAN, _ = network.ParseVLAN(sv.TextAt("access-vlan"))
-		case "TRUNK":
-			p.Mode = network.Trunk
-			p.NativeVLAN, _ = network.ParseVLAN(sv.TextAt("native-vlan"))
-			var list []string
-			for _, t := range sv.All("trunk-vlans") {
-				list = append(list, strings.ReplaceAll(t.Text, "..", "-"))
-			}
-			p.TrunkVLANs, _ = network.ParseVLANSet(strings.Join(list, ","))
-		}
-	}
+	readVLANs(&p, eth.Find("switched-vlan/config"))
 	if poe := eth.Child("poe"); poe != nil {
 		p.HasPoE = true
 		p.PoE = poe.TextAt("config/enabled") != "false" // the model's default is true
 	}
 	return p
+}
+
+func readVLANs(p *network.PortConfig, sv *xmlnode.Node) {
+	switch sv.TextAt("interface-mode") {
+	case "ACCESS":
+		p.Mode = network.Access
+		p.AccessVLAN, _ = network.ParseVLAN(sv.TextAt("access-vlan"))
+	case "TRUNK":
+		p.Mode = network.Trunk
+		p.NativeVLAN, _ = network.ParseVLAN(sv.TextAt("native-vlan"))
+		var list []string
+		for _, t := range sv.All("trunk-vlans") {
+			list = append(list, strings.ReplaceAll(t.Text, "..", "-"))
+		}
+		p.TrunkVLANs, _ = network.ParseVLANSet(strings.Join(list, ","))
+	}
 }
 
 // writePorts returns the edit that takes the ports from before to after. What does not differ is not named.
@@ -178,7 +202,7 @@ func readState(data *xmlnode.Node, now time.Time) network.State {
 			continue
 		}
 		p.Neighbour = &network.Neighbour{SystemName: n.TextAt("system-name"), PortID: n.TextAt("port-id"),
-			ChassisID: n.TextAt("chassis-id"), System: n.TextAt("system-description")}
+			ChassisID: n.TextAt("chassis-id"), System: n.TextAt("system-description"), Address: n.TextAt("management-address")}
 		st.Ports[name] = p
 	}
 	if ps := data.Find("device/power-sourcing"); ps != nil {
@@ -207,7 +231,9 @@ func readPortState(i *xmlnode.Node, now time.Time) network.PortState {
 	}
 	c := s.Child("counters")
 	p.Counters = network.Counters{
-		RxOctets: counter(c, "in-octets"), TxOctets: counter(c, "out-octets"), RxErrors: counter(c, "in-errors"),
+		RxOctets: counter(c, "in-octets"), TxOctets: counter(c, "out-octets"), RxUnicast: counter(c, "in-unicast-pkts"), TxUnicast: counter(c, "out-unicast-pkts"),
+		RxMulticast: counter(c, "in-multicast-pkts"), TxMulticast: counter(c, "out-multicast-pkts"), RxBroadcast: counter(c, "in-broadcast-pkts"),
+		TxBroadcast: counter(c, "out-broadcast-pkts"), RxErrors: counter(c, "in-errors"), RxFCSErrors: counter(c, "in-fcs-errors"),
 		RxDiscards: counter(c, "in-discards"), TxErrors: counter(c, "out-errors"), TxDiscards: counter(c, "out-discards"),
 	}
 	return p

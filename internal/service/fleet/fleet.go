@@ -47,6 +47,7 @@ type Timing struct {
 	Request   time.Duration // until an answer is given up: 10 s
 	KeepAlive time.Duration // between signs of life, and until one is missed: 2 s
 	Poll      time.Duration // between readings of the state: 5 s
+	Inspect   time.Duration // between readings of the inside: 30 s
 	BackOff   time.Duration // before the first new attempt, doubling up to 60 times: 500 ms
 }
 
@@ -55,6 +56,7 @@ func (t Timing) orDefaults() Timing {
 	t.Request = cmp.Or(t.Request, 10*time.Second)
 	t.KeepAlive = cmp.Or(t.KeepAlive, 2*time.Second)
 	t.Poll = cmp.Or(t.Poll, 5*time.Second)
+	t.Inspect = cmp.Or(t.Inspect, 30*time.Second)
 	t.BackOff = cmp.Or(t.BackOff, 500*time.Millisecond)
 	return t
 }
@@ -70,6 +72,7 @@ type View struct {
 	Known    bool // whether Config and State were ever read
 	Config   network.Config
 	State    network.State
+	Inside   network.Inside // its ObservedAt is zero until it was read
 }
 
 // Observer is told what the fleet sees, from the goroutines that own the devices: in order for each device, at once for
@@ -81,7 +84,7 @@ type Observer interface {
 	PortChanged(v View, port string, before, after network.PortState)
 	// ConfigRead tells what a device runs; by is who changed it, where the device says so.
 	ConfigRead(v View, document []byte, by string)
-	// StateRead tells that the state was read.
+	// StateRead tells that the state was read, or the inside.
 	StateRead(v View)
 	// TrialStepped tells what a device says of a trial.
 	TrialStepped(v View, at time.Time, step driver.TrialStep)

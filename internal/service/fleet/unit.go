@@ -212,6 +212,26 @@ func (u *unit) readAll(ctx context.Context, s driver.Session) error {
 	u.mu.Unlock()
 	u.tookConfig(c, "")
 	u.tookState(st, begun)
+	return u.inspect(ctx, s)
+}
+
+// inspect reads the inside of a device that tells of it.
+func (u *unit) inspect(ctx context.Context, s driver.Session) error {
+	i, ok := s.(driver.Inspector)
+	if !ok {
+		return nil
+	}
+	inside, err := i.Inspect(ctx)
+	if err != nil {
+		return err
+	}
+	u.telling.Lock()
+	defer u.telling.Unlock()
+	u.mu.Lock()
+	u.view.Inside, u.view.SeenAt = inside, inside.ObservedAt
+	v := u.view
+	u.mu.Unlock()
+	u.fleet.observer.StateRead(v)
 	return nil
 }
 
@@ -221,6 +241,8 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 	// A device's first poll comes at a random moment of the period, so that many do not come at once.
 	poll := time.NewTimer(rand.N(t.Poll))
 	defer poll.Stop()
+	look := time.NewTimer(t.Inspect/2 + rand.N(t.Inspect))
+	defer look.Stop()
 	for {
 		var err error
 		select {
@@ -244,6 +266,9 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				}
 				return err
 			})
+		case <-look.C:
+			look.Reset(t.Inspect)
+			err = within(ctx, t.Request, func(ctx context.Context) error { return u.inspect(ctx, s) })
 		case by := <-u.reread:
 			err = within(ctx, t.Request, func(ctx context.Context) error {
 				c, err := s.ReadConfig(ctx)

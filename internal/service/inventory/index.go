@@ -79,7 +79,7 @@ func (x *index) build(name string) {
 	if site == nil {
 		site = &catalog.Site{Site: network.Site{Name: d.Site}} // between two steps of a merge
 	}
-	s := catalog.Sight{Identity: id, Reach: v.Reach, Since: v.Since, Why: v.Why, SeenAt: v.SeenAt, Config: v.Config, State: v.State}
+	s := catalog.Sight{Identity: id, Reach: v.Reach, Since: v.Since, Why: v.Why, SeenAt: v.SeenAt, Config: v.Config, State: v.State, Inside: v.Inside}
 	if !d.RetiredAt.IsZero() {
 		s = catalog.Sight{Identity: id, Reach: network.ReachRetired, Since: d.RetiredAt, SeenAt: d.SeenAt}
 	}

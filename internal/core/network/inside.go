@@ -1,0 +1,190 @@
+package network
+
+import "time"
+
+// Inside is what is observed inside a device. It is read less often than its ports.
+type Inside struct {
+	ObservedAt time.Time      `json:"observed_at"`
+	Hardware   Hardware       `json:"hardware"`
+	MACs       []Learned      `json:"macs,omitempty"`
+	Bundles    []Bundle       `json:"bundles,omitempty"`
+	Spanning   *SpanningTree  `json:"spanning,omitempty"` // nil: it runs none
+	Radios     []RadioState   `json:"radios,omitempty"`
+	Stations   []Station      `json:"stations,omitempty"`
+	Tunnels    []Tunnel       `json:"tunnels,omitempty"`
+	RadioLink  *RadioLinkRead `json:"radio_link,omitempty"`
+	Cluster    *Cluster       `json:"cluster,omitempty"`
+	Sessions   int            `json:"sessions,omitempty"` // that a firewall holds
+}
+
+// Hardware is the box and what is in it.
+type Hardware struct {
+	CPUPercent   float64  `json:"cpu_percent"`
+	MemoryUsed   int64    `json:"memory_used_bytes"`
+	MemoryTotal  int64    `json:"memory_total_bytes"` // 0: not told
+	Temperature  float64  `json:"temperature_celsius"`
+	HasSensors   bool     `json:"has_sensors"` // whether the numbers above were told
+	Fans         []Fan    `json:"fans,omitempty"`
+	Supplies     []Supply `json:"supplies,omitempty"`
+	Transceivers []Module `json:"transceivers,omitempty"`
+}
+
+// Fan is a fan.
+type Fan struct {
+	Name string `json:"name"`
+	RPM  int    `json:"rpm"`
+	OK   bool   `json:"ok"`
+}
+
+// Supply is a power supply.
+type Supply struct {
+	Name  string  `json:"name"`
+	Watts float64 `json:"watts"` // that it gives
+	OK    bool    `json:"ok"`
+}
+
+// Module is a transceiver in a cage with its readings, and the limits that its maker gives for them.
+type Module struct {
+	Port        string  `json:"port"`
+	Maker       string  `json:"maker"`
+	Model       string  `json:"model"`
+	Serial      string  `json:"serial"`
+	Form        string  `json:"form"` // SFP+, QSFP28 ...
+	Temperature float64 `json:"temperature_celsius"`
+	TxDbm       float64 `json:"tx_dbm"`
+	RxDbm       float64 `json:"rx_dbm"`
+	BiasMA      float64 `json:"bias_ma"`
+	Limits      Limits  `json:"limits"`
+}
+
+// Limits are where a module's readings become a warning; a pair of zeros is not told.
+type Limits struct {
+	TxLow           float64 `json:"tx_low_dbm"`
+	TxHigh          float64 `json:"tx_high_dbm"`
+	RxLow           float64 `json:"rx_low_dbm"`
+	RxHigh          float64 `json:"rx_high_dbm"`
+	TemperatureHigh float64 `json:"temperature_high_celsius"`
+}
+
+// Learned is an entry of a MAC table.
+type Learned struct {
+	MAC  string `json:"mac"`
+	VLAN VLANID `json:"vlan"`
+	Port string `json:"port"` // or a bundle
+}
+
+// Bundle is a link aggregation (IEEE 802.1AX) as it is.
+type Bundle struct {
+	Name      string         `json:"name"`
+	Up        bool           `json:"up"`
+	SpeedMbps int            `json:"speed_mbps"`
+	Members   []BundleMember `json:"members"`
+}
+
+// BundleMember is a port of a bundle.
+type BundleMember struct {
+	Port    string `json:"port"`
+	InSync  bool   `json:"in_sync"`           // LACP agreed to use it
+	Partner string `json:"partner,omitempty"` // system id of the other end
+}
+
+// SpanningTree is what a bridge knows of the spanning tree (IEEE 802.1D).
+type SpanningTree struct {
+	Priority     int                     `json:"priority"`
+	Address      string                  `json:"address"`
+	RootPriority int                     `json:"root_priority"`
+	RootAddress  string                  `json:"root_address"`
+	RootCost     int                     `json:"root_cost"`
+	Ports        map[string]SpanningPort `json:"ports,omitempty"`
+}
+
+// SpanningPort is the part of a port.
+type SpanningPort struct {
+	State string `json:"state"` // forwarding, blocking, learning, listening, disabled
+	Role  string `json:"role"`  // root, designated, alternate, backup
+}
+
+// RadioState is a radio of an access point.
+type RadioState struct {
+	ID          string `json:"id"`
+	Band        string `json:"band"` // 2.4 GHz, 5 GHz, 6 GHz
+	Channel     int    `json:"channel"`
+	WidthMHz    int    `json:"width_mhz"`
+	PowerDbm    int    `json:"power_dbm"`
+	BusyPercent int    `json:"busy_percent"` // of the time that the channel is taken
+	NoiseDbm    int    `json:"noise_dbm"`
+}
+
+// Station is a client that joined a wireless network.
+type Station struct {
+	MAC       string `json:"mac"`
+	SSID      string `json:"ssid"`
+	Band      string `json:"band"`
+	VLAN      VLANID `json:"vlan,omitempty"`
+	Name      string `json:"name,omitempty"` // that it gave itself
+	Address   string `json:"address,omitempty"`
+	System    string `json:"system,omitempty"` // operating system
+	SignalDbm int    `json:"signal_dbm"`
+}
+
+// Tunnel is an overlay tunnel of an edge.
+type Tunnel struct {
+	Name          string    `json:"name"`
+	Underlay      string    `json:"underlay"`
+	Port          string    `json:"port"`
+	RemoteSystem  string    `json:"remote_system"`
+	RemoteAddress string    `json:"remote_address"`
+	Up            bool      `json:"up"`
+	Changed       time.Time `json:"changed"`
+	DelayMs       float64   `json:"delay_ms"`
+	JitterMs      float64   `json:"jitter_ms"`
+	LossPercent   float64   `json:"loss_percent"`
+}
+
+// RadioLinkRead is how one end of a radio link hears the other.
+type RadioLinkRead struct {
+	ReceivedDbm  float64 `json:"received_dbm"`
+	Modulation   string  `json:"modulation"`
+	CapacityMbps int     `json:"capacity_mbps"`
+	FrequencyGHz float64 `json:"frequency_ghz"`
+	DistanceKm   float64 `json:"distance_km"`
+}
+
+// Cluster is several boxes that act as one.
+type Cluster struct {
+	Kind       string          `json:"kind"` // stack, mlag or high-availability
+	Name       string          `json:"name"`
+	PeerBundle string          `json:"peer_bundle,omitempty"`
+	Members    []ClusterMember `json:"members"`
+}
+
+// ClusterMember is one box of a cluster.
+type ClusterMember struct {
+	Name   string `json:"name"`
+	Role   string `json:"role"`
+	Model  string `json:"model"`
+	Serial string `json:"serial"`
+}
+
+// Adjacency is another device that a device knows of, and the address by which that is managed.
+type Adjacency struct {
+	System  string `json:"system"`
+	Address string `json:"address"`
+	Via     string `json:"via"` // the port or tunnel
+}
+
+// Adjacencies lists the other devices that a device tells of: over LLDP, and at the other end of tunnels.
+func Adjacencies(ports map[string]PortState, tunnels []Tunnel) []Adjacency {
+	var out []Adjacency
+	for name, p := range ports {
+		if n := p.Neighbour; n != nil && n.Address != "" {
+			out = append(out, Adjacency{System: n.SystemName, Address: n.Address, Via: name})
+		}
+	}
+	for _, t := range tunnels {
+		if t.RemoteAddress != "" {
+			out = append(out, Adjacency{System: t.RemoteSystem, Address: t.RemoteAddress, Via: t.Name})
+		}
+	}
+	return out
+}

@@ -1,0 +1,321 @@
+package standin
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+)
+
+// spanning is the spanning tree: which ends of cables are blocked, and what each bridge knows of the root.
+type spanning struct {
+	blocked map[endpoint]bool
+	root    map[string]string // by node: the node of the root bridge
+	cost    map[string]int    // by node: to the root
+	toRoot  map[string]*bundle
+}
+
+// bundle is the cables that forward as one: one cable, or the members of a link aggregation.
+type bundle struct {
+	a, b   string // nodes, see nodeOf
+	cables []*cable
+	speed  int // Mbit/s of all
+}
+
+// nodeOf is the bridge that a device is a part of: the pair where two switches act as one.
+func (w *World) nodeOf(device string) string {
+	if c := w.devices[device].spec.Cluster; c != nil && c.Kind == "mlag" {
+		return c.Name
+	}
+	return device
+}
+
+// forwards reports whether the ends of a cable agree to forward over it: both have a link, and both or neither bundle it.
+func (w *World) forwards(c *cable) bool {
+	a, b := w.at(c.a), w.at(c.b)
+	if !a.up || !b.up {
+		return false
+	}
+	return (w.devices[c.a.device].cfg.ports[c.a.port].lag == "") == (w.devices[c.b.device].cfg.ports[c.b.port].lag == "")
+}
+
+func (w *World) at(e endpoint) *portSim { return w.devices[e.device].ports[e.port] }
+
+// bundles puts the cables that forward together.
+func (w *World) bundles() []*bundle {
+	type key struct{ a, b, lagA, lagB string }
+	found := map[key]*bundle{}
+	var out []*bundle
+	for _, c := range w.cables {
+		if !w.forwards(c) {
+			continue
+		}
+		lag := func(e endpoint) string {
+			if l := w.devices[e.device].cfg.ports[e.port].lag; l != "" {
+				return l
+			}
+			return e.device + ":" + e.port
+		}
+		k := key{w.nodeOf(c.a.device), w.nodeOf(c.b.device), lag(c.a), lag(c.b)}
+		if k.a == k.b {
+			continue // within a pair
+		}
+		b := found[k]
+		if b == nil {
+			b = &bundle{a: k.a, b: k.b}
+			found[k] = b
+			out = append(out, b)
+		}
+		b.cables = append(b.cables, c)
+		b.speed += min(w.at(c.a).spec.SpeedMbps, w.at(c.b).spec.SpeedMbps)
+	}
+	return out
+}
+
+// pathCost is that of IEEE 802.1D-2004 table 17-3: 20 Tbit/s divided by the speed.
+func pathCost(mbps int) int { return 20_000_000 / max(mbps, 1) }
+
+// bridgeID orders bridges: priority, then hardware address.
+func (w *World) bridgeID(node string) [2]string {
+	best := [2]string{"~"}
+	for _, name := range w.nodes[node] {
+		d := w.devices[name]
+		id := [2]string{string(rune('0' + d.cfg.priority/4096)), d.chassisMAC()}
+		if !d.cfg.stp {
+			id[0] = "~"
+		}
+		if slices.Compare(id[:], best[:]) < 0 {
+			best = id
+		}
+	}
+	return best
+}
+
+// spanTree finds the spanning tree (IEEE 802.1D-2004 clause 17, its result rather than its messages): each bridge keeps its
+// cheapest way to the root; of a bundle that is on nobody's way, the end that is farther from the root is blocked.
+func (w *World) spanTree() *spanning {
+	s := &spanning{blocked: map[endpoint]bool{}, root: map[string]string{}, cost: map[string]int{}, toRoot: map[string]*bundle{}}
+	bundles := w.bundles()
+	at := map[string][]*bundle{}
+	for _, b := range bundles {
+		at[b.a] = append(at[b.a], b)
+		at[b.b] = append(at[b.b], b)
+	}
+	ids := map[string][2]string{}
+	for node := range w.nodes {
+		ids[node] = w.bridgeID(node)
+	}
+	order := slices.SortedFunc(maps.Keys(w.nodes), func(a, b string) int {
+		x, y := ids[a], ids[b]
+		return cmp.Or(slices.Compare(x[:], y[:]), cmp.Compare(a, b))
+	})
+	for _, root := range order { // the best bridge that no better one has reached is the root of its part
+		if _, reached := s.root[root]; reached {
+			continue
+		}
+		s.root[root], s.cost[root] = root, 0
+		w.cheapestWays(s, root, at, ids)
+	}
+	for _, b := range bundles {
+		if s.toRoot[b.a] == b || s.toRoot[b.b] == b {
+			continue
+		}
+		worse := b.b
+		x, y := ids[b.a], ids[b.b]
+		if s.cost[b.a] > s.cost[b.b] || s.cost[b.a] == s.cost[b.b] && slices.Compare(x[:], y[:]) > 0 {
+			worse = b.a
+		}
+		for _, c := range b.cables {
+			for _, e := range []endpoint{c.a, c.b} {
+				if w.nodeOf(e.device) == worse && w.devices[e.device].cfg.stp {
+					s.blocked[e] = true
+				}
+			}
+		}
+	}
+	return s
+}
+
+// cheapestWays fills in the costs to a root (Dijkstra; ties go to the better bridge, then the first cable).
+func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, ids map[string][2]string) {
+	done := map[string]bool{}
+	open := []string{root}
+	for len(open) > 0 {
+		best := 0
+		for i, n := range open {
+			x, y := ids[n], ids[open[best]]
+			if s.cost[n] < s.cost[open[best]] || s.cost[n] == s.cost[open[best]] && slices.Compare(x[:], y[:]) < 0 {
+				best = i
+			}
+		}
+		node := open[best]
+		open = slices.Delete(open, best, best+1)
+		if done[node] {
+			continue
+		}
+		done[node] = true
+		for _, b := range at[node] {
+			far := b.a
+			if far == node {
+				far = b.b
+			}
+			cost := s.cost[node] + pathCost(b.speed)
+			if old, reached := s.cost[far]; done[far] || reached && s.root[far] == root && old <= cost {
+				continue
+			}
+			s.root[far], s.cost[far], s.toRoot[far] = root, cost, b
+			open = append(open, far)
+		}
+	}
+}
+
+// room is a VLAN inside a device.
+type room struct {
+	device string
+	vlan   int
+}
+
+// spread follows a VLAN from the gateways through the cables: a tagged frame keeps its VLAN, an untagged one takes the one
+// of the port where it comes in. It returns for every room the cable by which it was entered.
+func (w *World) spread(vlan int) map[room]*cable {
+	by := map[room]*cable{}
+	var queue []room
+	for _, g := range w.gateways {
+		queue = w.enter(queue, by, room{g, vlan}, nil)
+	}
+	w.flood(queue, by, func(room) []room { return nil })
+	return by
+}
+
+// managed returns the devices whose own address can be reached from the entries: over cables in the management VLAN, and
+// from edge to edge through tunnels.
+func (w *World) managed() map[string]bool {
+	reached, by := map[string]bool{}, map[room]*cable{}
+	beyond := func(device string) (out []room) {
+		reached[device] = true
+		for _, t := range w.tunnelsAt[device] {
+			if far := t.far(device).device; t.up && !reached[far] {
+				out = append(out, room{far, w.devices[far].cfg.management})
+			}
+		}
+		return out
+	}
+	var queue []room
+	for _, e := range w.entries {
+		queue = w.enter(queue, by, room{e, w.devices[e].cfg.management}, nil)
+		for _, r := range beyond(e) {
+			queue = w.enter(queue, by, r, nil)
+		}
+	}
+	w.flood(queue, by, func(r room) []room {
+		if w.devices[r.device].cfg.management != r.vlan {
+			return nil
+		}
+		return beyond(r.device)
+	})
+	return reached
+}
+
+// enter adds a room to the queue unless it was entered before, or its VLAN does not exist there.
+func (w *World) enter(queue []room, by map[room]*cable, r room, c *cable) []room {
+	if _, seen := by[r]; seen || !w.devices[r.device].cfg.vlans[r.vlan] {
+		return queue
+	}
+	by[r] = c
+	return append(queue, r)
+}
+
+// flood goes on from the rooms of a queue; also tells what can be entered from a room besides.
+func (w *World) flood(queue []room, by map[room]*cable, also func(room) []room) {
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		for _, r := range also(at) {
+			queue = w.enter(queue, by, r, nil)
+		}
+		w.cross(at, func(to room, c *cable) { queue = w.enter(queue, by, to, c) })
+	}
+}
+
+// cross calls f for every room that frames of a room come into over one cable.
+func (w *World) cross(at room, f func(room, *cable)) {
+	for _, c := range w.cablesAt[at.device] {
+		near, far := c.a, c.b
+		if far.device == at.device {
+			near, far = far, near
+		}
+		if !w.forwards(c) || w.tree.blocked[near] || w.tree.blocked[far] {
+			continue
+		}
+		out, in := w.devices[near.device].cfg.ports[near.port], w.devices[far.device].cfg.ports[far.port]
+		switch {
+		case out.untagged == at.vlan:
+			if in.untagged != 0 {
+				f(room{far.device, in.untagged}, c)
+			}
+		case out.passesTagged(at.vlan) && in.passesTagged(at.vlan):
+			f(room{far.device, at.vlan}, c)
+		}
+	}
+}
+
+// learned is an entry of a MAC table (IEEE 802.1Q filtering database).
+type learned struct {
+	mac  string
+	vlan int
+	port string
+	host *host // nil for a device's own address
+}
+
+// macTable is what a device has learned: for each of its VLANs, behind which port each station is. Spanning tree leaves one
+// way, so a walk from each port finds it.
+func (d *device) macTable() []learned {
+	w := d.world
+	var out []learned
+	for _, vlan := range slices.Sorted(maps.Keys(d.cfg.vlans)) {
+		seen := map[room]bool{{d.spec.Name, vlan}: true}
+		local := func(r room, behind string) {
+			for _, h := range w.hostsAt[r.device] {
+				if w.at(h.at).up && h.joined(w.devices[r.device].cfg) == r.vlan {
+					port := behind
+					if port == "" {
+						port = h.at.port
+					}
+					out = append(out, learned{h.MAC, vlan, port, h})
+				}
+			}
+			if behind != "" && w.devices[r.device].cfg.management == r.vlan {
+				out = append(out, learned{w.devices[r.device].chassisMAC(), vlan, behind, nil})
+			}
+		}
+		local(room{d.spec.Name, vlan}, "")
+		w.cross(room{d.spec.Name, vlan}, func(to room, c *cable) {
+			port := c.a.port
+			if c.b.device == d.spec.Name {
+				port = c.b.port
+			}
+			if lag := d.cfg.ports[port].lag; lag != "" {
+				port = lag
+			}
+			queue := []room{to}
+			for len(queue) > 0 {
+				at := queue[0]
+				queue = queue[1:]
+				if seen[at] {
+					continue
+				}
+				seen[at] = true
+				local(at, port)
+				w.cross(at, func(next room, _ *cable) { queue = append(queue, next) })
+			}
+		})
+	}
+	return out
+}
+
+// joined is the VLAN in which a host's frames are.
+func (h *host) joined(c *compiled) int {
+	if h.SSID != "" {
+		return h.VLAN
+	}
+	return c.ports[h.at.port].untagged
+}

@@ -1,0 +1,92 @@
+package standin
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// compiled is what a configuration tree comes to for forwarding, worked out once each time a configuration starts to run.
+type compiled struct {
+	hostname   string
+	ports      map[string]portConfig // and bundles
+	vlans      map[int]bool          // that are active
+	management int                   // the VLAN in which the device has its own address, 0 for none
+	stp        bool
+	priority   int // of the bridge
+}
+
+type portConfig struct {
+	enabled, poe bool
+	untagged     int // 0: none
+	tagged       []vlanSpan
+	lag          string
+}
+
+type vlanSpan struct{ low, high int }
+
+// passesTagged reports whether frames tagged with v pass.
+func (p portConfig) passesTagged(v int) bool {
+	for _, s := range p.tagged {
+		if v >= s.low && v <= s.high {
+			return true
+		}
+	}
+	return false
+}
+
+func compile(tree *xmlnode.Node) *compiled {
+	c := &compiled{hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768}
+	for _, v := range tree.Find("network-instances/network-instance").Child("vlans").All("vlan") {
+		if id, err := strconv.Atoi(v.TextAt("vlan-id")); err == nil && v.TextAt("config/status") != "SUSPENDED" {
+			c.vlans[id] = true
+		}
+	}
+	interfaces := tree.Child("interfaces").All("interface")
+	for _, i := range interfaces {
+		if v := i.TextAt("routed-vlan/config/vlan"); v != "" {
+			if c.management == 0 && i.TextAt("config/enabled") != "false" {
+				c.management, _ = strconv.Atoi(v)
+			}
+			continue
+		}
+		p := portConfig{enabled: i.TextAt("config/enabled") != "false", poe: i.Find("ethernet/poe/config").TextAt("enabled") != "false",
+			lag: i.TextAt("ethernet/config/aggregate-id")}
+		sv := i.Find("ethernet/switched-vlan/config")
+		if sv == nil {
+			sv = i.Find("aggregation/switched-vlan/config")
+		}
+		p.untagged, p.tagged = compileVLANs(sv)
+		c.ports[i.TextAt("name")] = p
+	}
+	for name, p := range c.ports {
+		if p.lag != "" { // a member forwards what its bundle does
+			bundle := c.ports[p.lag]
+			p.untagged, p.tagged = bundle.untagged, bundle.tagged
+			c.ports[name] = p
+		}
+	}
+	if stp := tree.Child("stp"); stp != nil {
+		c.stp = slices.ContainsFunc(stp.Find("global/config").All("enabled-protocol"), func(n *xmlnode.Node) bool { return strings.HasSuffix(n.Text, "RSTP") })
+		if n, err := strconv.Atoi(stp.TextAt("rstp/config/bridge-priority")); err == nil {
+			c.priority = n
+		}
+	}
+	return c
+}
+
+func compileVLANs(sv *xmlnode.Node) (untagged int, tagged []vlanSpan) {
+	if sv.TextAt("interface-mode") != "TRUNK" {
+		untagged, _ = strconv.Atoi(sv.TextAt("access-vlan"))
+		return untagged, nil
+	}
+	untagged, _ = strconv.Atoi(sv.TextAt("native-vlan"))
+	for _, t := range sv.All("trunk-vlans") {
+		if low, high, err := vlanRange(strings.TrimSpace(t.Text)); err == nil {
+			tagged = append(tagged, vlanSpan{low, high})
+		}
+	}
+	return untagged, tagged
+}

@@ -1,0 +1,100 @@
+package standin
+
+import (
+	"fmt"
+	"strconv"
+	"time"
+
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+const platformTypes = "http://openconfig.net/yang/platform-types"
+
+// component makes one component of the platform with its state.
+func component(name, kind string, state ...*xmlnode.Node) *xmlnode.Node {
+	x := in("oc-pf")
+	return x.node("component", x.leaf("name", name), x.node("state", append([]*xmlnode.Node{x.leaf("name", name),
+		x.leaf("type", "oc-platform-types:"+kind).SetAttr("xmlns", "oc-platform-types", platformTypes)}, state...)...))
+}
+
+// instant is a reading as OpenConfig writes them.
+func instant(ns in, name string, value float64, digits int) *xmlnode.Node {
+	return ns.node(name, ns.float("instant", value, digits))
+}
+
+// componentsState tells of the chassis and what is in it: processor, memory, temperatures, fans, supplies, modules.
+func (d *device) componentsState(components *xmlnode.Node, now time.Time) {
+	x := in("oc-pf")
+	wave := func(what string, period time.Duration) float64 { return d.world.noise(d.spec.Name+what, now, period) }
+	load := 14 + 9*wave("cpu", 50*time.Second) + 6*habit("gate", now)
+	heat := 38 + 4*wave("heat", 20*time.Minute) + load/8
+	if d.hot {
+		heat += 41
+	}
+	components.Add(component("chassis", "CHASSIS", x.leaf("mfg-name", d.spec.Maker), x.leaf("model-name", d.spec.Model), x.leaf("serial-no", d.spec.Serial),
+		x.leaf("software-version", d.spec.Firmware), instant(x, "temperature", heat, 1)))
+	cpu := component("cpu", "CPU")
+	c := in("oc-cpu")
+	components.Add(cpu.Add(x.node("cpu", c.node("utilization", c.node("state", c.float("instant", load, 0))))))
+	const mib = 1 << 20
+	total := 1024
+	if d.spec.Role == "firewall" || d.spec.Role == "edge" {
+		total = 4096
+	}
+	used := float64(total) * (0.41 + 0.04*wave("memory", 30*time.Minute))
+	components.Add(component("memory", "STORAGE", x.node("memory", x.leaf("available", strconv.FormatInt(int64(float64(total)-used)*mib, 10)),
+		x.leaf("utilized", strconv.FormatInt(int64(used)*mib, 10)))))
+	if d.spec.Role == "access-point" {
+		return
+	}
+	for i := range 2 {
+		f := in("oc-fan")
+		name := fmt.Sprintf("fan%d", i+1)
+		components.Add(component(name, "FAN", x.leaf("oper-status", "oc-platform-types:ACTIVE").SetAttr("xmlns", "oc-platform-types", platformTypes)).
+			Add(x.node("fan", f.node("state", f.int("speed", int(3200+60*heat+80*wave(name, time.Minute)))))))
+	}
+	for i := range max(1, d.spec.Supplies) {
+		name := fmt.Sprintf("psu%d", i+1)
+		status := "ACTIVE"
+		watts := 38.0
+		for _, p := range d.ports {
+			watts += float64(p.feeding) / 1000
+		}
+		if d.deadSupplies[name] {
+			status, watts = "INACTIVE", 0
+		} else if alive := max(1, d.spec.Supplies) - len(d.deadSupplies); alive > 0 {
+			watts /= float64(alive)
+		}
+		u := in("oc-psu")
+		components.Add(component(name, "POWER_SUPPLY", x.leaf("oper-status", "oc-platform-types:"+status).SetAttr("xmlns", "oc-platform-types", platformTypes)).
+			Add(x.node("power-supply", u.node("state", u.leaf("enabled", strconv.FormatBool(status == "ACTIVE")), u.float("output-power", watts, 1)))))
+	}
+	d.modules(components, now)
+}
+
+// modules tells of the transceivers in cages that are in use, with what they send and receive in dBm.
+func (d *device) modules(components *xmlnode.Node, now time.Time) {
+	x, t := in("oc-pf"), in("oc-xcvr")
+	for _, p := range d.spec.Ports {
+		sim := d.ports[p.Name]
+		if !p.Cage || p.Description == "" {
+			continue
+		}
+		rx := -5.2 + 0.4*d.world.noise(d.spec.Name+p.Name, now, 10*time.Minute) - 60*sim.damage
+		if !sim.up {
+			rx = -40
+		}
+		channel := t.node("channel", t.leaf("index", "0"), t.node("state", t.leaf("index", "0"), instant(t, "output-power", -2.1+0.2*d.world.noise(p.Name+d.spec.Name, now, 8*time.Minute), 2),
+			instant(t, "input-power", rx, 2), instant(t, "laser-bias-current", 34.5+d.world.noise(p.Name, now, 9*time.Minute), 2)))
+		thresholds := t.node("thresholds", t.node("threshold", t.leaf("severity", "WARNING"), t.node("state", t.leaf("severity", "WARNING"),
+			t.float("input-power-lower", -12, 1), t.float("input-power-upper", 1, 1), t.float("output-power-lower", -8, 1), t.float("output-power-upper", 1, 1), t.float("module-temperature-upper", 70, 1))))
+		form := "SFP_PLUS"
+		if p.SpeedMbps >= 100_000 {
+			form = "QSFP28"
+		}
+		components.Add(component("module "+p.Name, "TRANSCEIVER", x.leaf("serial-no", fmt.Sprintf("LM%06d", (len(p.Name)*7919+d.index*104729)%1_000_000)), x.leaf("mfg-name", "Lampholm"),
+			x.leaf("model-name", map[bool]string{true: "LM-100-LR", false: "LM-10-SR"}[p.SpeedMbps >= 100_000]), instant(x, "temperature", 36+2*d.world.noise(p.Name+"t", now, 7*time.Minute), 1)).
+			Add(t.node("transceiver", t.node("state", t.leaf("form-factor", "oc-opt-types:"+form).SetAttr("xmlns", "oc-opt-types", "http://openconfig.net/yang/transport-types")),
+				thresholds, t.node("physical-channels", channel))))
+	}
+}

@@ -1,0 +1,487 @@
+package standin
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// model is what a device of a model has when it leaves the box.
+type model struct {
+	maker, role string
+	budget      int // mW
+	supplies    int
+	draw        int // mW, where it is fed over its cable
+	serial      string
+	firmware    string
+	ports       func() []PortSpec
+}
+
+func portsOf(prefix string, first, count, mbps int, poe, cage bool) []PortSpec {
+	out := make([]PortSpec, count)
+	for i := range out {
+		out[i] = PortSpec{Name: prefix + strconv.Itoa(first+i), Mode: "ACCESS", Untagged: 99, PoE: poe, Cage: cage, SpeedMbps: mbps, Disabled: !cage}
+	}
+	return out
+}
+
+func routed(list []PortSpec) []PortSpec {
+	for i := range list {
+		list[i].Mode, list[i].Untagged, list[i].Disabled = "", 0, false
+	}
+	return list
+}
+
+func switchPorts(member, copper, copperSpeed, cages, cageSpeed int, poe bool) []PortSpec {
+	prefix := strconv.Itoa(member) + "/1/"
+	return append(portsOf(prefix, 1, copper, copperSpeed, poe, false), portsOf(prefix, copper+1, cages, cageSpeed, false, true)...)
+}
+
+// models are the makes of this world.
+var models = map[string]model{
+	"H8":   {"Halyard", "switch", 120_000, 1, 0, "HY08", "4.1.6", func() []PortSpec { return switchPorts(1, 8, 1000, 2, 10_000, true) }},
+	"H24P": {"Halyard", "switch", 370_000, 2, 0, "HY24", "4.1.6", func() []PortSpec { return switchPorts(1, 24, 1000, 4, 10_000, true) }},
+	"H48P": {"Halyard", "switch", 740_000, 2, 0, "HY48", "4.1.6", func() []PortSpec { return switchPorts(1, 48, 1000, 4, 10_000, true) }},
+	"H12R": {"Halyard", "switch", 180_000, 2, 0, "HY12", "3.8.2", func() []PortSpec { return switchPorts(1, 8, 1000, 4, 1000, true) }},
+	"H32C": {"Halyard", "switch", 0, 2, 0, "HY32", "5.0.3", func() []PortSpec { return switchPorts(1, 0, 0, 32, 100_000, false) }},
+	"H16S": {"Halyard", "switch", 0, 2, 0, "HY16", "2.2.0", func() []PortSpec { return switchPorts(1, 0, 0, 16, 25_000, false) }},
+	"A2": {"Foghorn", "access-point", 0, 0, 11_800, "FH2", "2.7.0", func() []PortSpec {
+		return append(portsOf("eth", 0, 1, 1000, false, false), routed([]PortSpec{{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}})...)
+	}},
+	"A5": {"Foghorn", "access-point", 0, 0, 19_400, "FH5", "2.7.0", func() []PortSpec {
+		return append(portsOf("eth", 0, 1, 1000, false, false), routed([]PortSpec{{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}})...)
+	}},
+	"S200": {"Seawall", "firewall", 0, 1, 0, "SW2", "9.0.4", func() []PortSpec {
+		return routed(append(portsOf("port", 1, 8, 1000, false, false), portsOf("port", 9, 2, 10_000, false, true)...))
+	}},
+	"S800": {"Seawall", "firewall", 0, 2, 0, "SW8", "9.0.4", func() []PortSpec {
+		return routed(append(portsOf("port", 1, 16, 1000, false, false), portsOf("port", 17, 4, 100_000, false, true)...))
+	}},
+	"E50": {"Causeway", "edge", 0, 1, 0, "CW5", "6.2.1", func() []PortSpec {
+		return append(routed(append(portsOf("wan", 1, 2, 1000, false, false), PortSpec{Name: "cell0", SpeedMbps: 100})), portsOf("lan", 1, 4, 1000, false, false)...)
+	}},
+	"E500": {"Causeway", "edge", 0, 2, 0, "CW50", "6.2.1", func() []PortSpec {
+		return append(routed(portsOf("wan", 1, 4, 10_000, false, true)), portsOf("lan", 1, 8, 100_000, false, true)...)
+	}},
+	"R18": {"Heliograph", "radio-link", 0, 1, 23_000, "HG18", "1.4.0", func() []PortSpec {
+		return append(portsOf("eth", 0, 1, 1000, false, false), PortSpec{Name: "radio0", SpeedMbps: 1000})
+	}},
+}
+
+var allVLANs = []int{10, 20, 30, 40, 50, 60, 70, 80, 90, 99}
+
+var allTagged = []string{"10", "20", "30", "40", "50", "60", "70", "80", "90", "99"}
+
+// yard builds a plant site by site.
+type yard struct {
+	plant   Plant
+	devices map[string]*DeviceSpec
+	order   []string
+	site    string
+	code    string
+	net     int // of the site: 127.20.net.host
+	host    int
+	macs    int
+	serials int
+}
+
+func (y *yard) at(site, code string, net int) { y.site, y.code, y.net, y.host = site, code, net, 0 }
+
+// add puts a device of a model at the site: th-sw-01.
+func (y *yard) add(kind, modelName string, number int) *DeviceSpec {
+	m := models[modelName]
+	y.host++
+	y.serials++
+	name := fmt.Sprintf("%s-%s-%02d", y.code, kind, number)
+	address := fmt.Sprintf("127.20.%d.%d", y.net, y.host)
+	d := &DeviceSpec{Name: name, Site: y.site, Role: m.role, Maker: m.maker, Model: modelName, Serial: fmt.Sprintf("%s-%05d", m.serial, 10_000+(y.serials*7919)%89_999),
+		Firmware: m.firmware, Loopback: address, ManagementIP: address, ManagementVLAN: 10, BudgetMilliW: m.budget, VLANs: allVLANs, Ports: m.ports(),
+		DrawMilliW: m.draw, BootSeconds: 2, Supplies: m.supplies}
+	y.devices[name] = d
+	y.order = append(y.order, name)
+	return d
+}
+
+func (d *DeviceSpec) port(name string) *PortSpec {
+	for i := range d.Ports {
+		if d.Ports[i].Name == name {
+			return &d.Ports[i]
+		}
+	}
+	panic(fmt.Sprintf("standin: %s has no port %s", d.Name, name))
+}
+
+// trunk sets a port up to carry VLANs, all unless some are named.
+func (d *DeviceSpec) trunk(port, description string, tagged ...string) *PortSpec {
+	if len(tagged) == 0 {
+		tagged = allTagged
+	}
+	p := d.port(port)
+	p.Mode, p.Untagged, p.Tagged, p.Description, p.Disabled = "TRUNK", 0, tagged, description, false
+	return p
+}
+
+// link joins two switches, edges, firewalls or radios with a trunk.
+func (y *yard) link(a, portA, b, portB string) {
+	y.devices[a].trunk(portA, b+" "+portB)
+	y.devices[b].trunk(portB, a+" "+portA)
+	y.plant.Cables = append(y.plant.Cables, CableSpec{a + ":" + portA, b + ":" + portB})
+}
+
+// bundle joins ports of two devices to a link aggregation: pairs of ports, near and far.
+func (y *yard) bundle(a, lagA, b, lagB string, pairs ...[2]string) {
+	for _, p := range pairs {
+		y.link(a, p[0], b, p[1])
+		y.devices[a].port(p[0]).LAG, y.devices[b].port(p[1]).LAG = lagA, lagB
+	}
+	y.devices[a].lag(lagA, b+" "+lagB)
+	y.devices[b].lag(lagB, a+" "+lagA)
+}
+
+func (d *DeviceSpec) lag(name, description string) {
+	for _, l := range d.LAGs {
+		if l.Name == name {
+			return
+		}
+	}
+	d.LAGs = append(d.LAGs, LAGSpec{Name: name, Description: description, Mode: "TRUNK", Tagged: allTagged})
+}
+
+// accessPoint hangs an access point on a port of a switch, which feeds it.
+func (y *yard) accessPoint(modelName string, number int, sw, port, where string) {
+	d := y.add("ap", modelName, number)
+	tagged := []string{"20", "70", "80"}
+	d.trunk("eth0", "uplink", tagged...).Untagged = 10
+	y.devices[sw].trunk(port, d.Name+", "+where, tagged...).Untagged = 10
+	d.FedBy = sw + ":" + port
+	d.VLANs = []int{10, 20, 70, 80}
+	y.plant.Cables = append(y.plant.Cables, CableSpec{d.FedBy, d.Name + ":eth0"})
+}
+
+// stations plugs hosts of a kind into the next free copper ports of a switch.
+type stations struct {
+	kind  string // of the name: phone, desk, camera ...
+	label string // of the port: Phone %d
+	vlan  int
+	count int
+	draw  int // mW
+	class int
+	rate  int // bit/s
+}
+
+func (y *yard) plug(sw string, groups ...stations) {
+	d := y.devices[sw]
+	next := 0
+	free := func() *PortSpec {
+		for ; next < len(d.Ports); next++ {
+			p := &d.Ports[next]
+			if !p.Cage && p.Description == "" && p.Mode == "ACCESS" {
+				return p
+			}
+		}
+		return nil
+	}
+	for _, g := range groups {
+		for i := range g.count {
+			p := free()
+			if p == nil {
+				return
+			}
+			p.Untagged, p.Description, p.Disabled = g.vlan, fmt.Sprintf(g.label, i+1), false
+			if g.rate == 0 { // prepared, and nothing plugged in
+				continue
+			}
+			y.station(g, p.Name, d, i+1, "", 0)
+		}
+	}
+}
+
+// wireless lets stations join an access point.
+func (y *yard) wireless(ap string, office, crew, passengers int) {
+	d := y.devices[ap]
+	for n, count := range []int{office, crew, passengers} {
+		for i := range count {
+			g := stations{kind: []string{"laptop", "handheld", "phone-of-passenger"}[n], rate: []int{700_000, 60_000, 350_000}[n]}
+			y.station(g, []string{"radio1", "radio1", "radio0"}[(i+n)%3], d, i+1, networks[n].ssid, networks[n].vlan)
+		}
+	}
+}
+
+var systems = []string{"Petrel 12", "Petrel 11", "Shearwater 7", "Kittiwake 3.1", ""}
+
+func (y *yard) station(g stations, port string, d *DeviceSpec, n int, ssid string, vlan int) {
+	y.macs++
+	if vlan == 0 {
+		vlan = g.vlan
+	}
+	oui := map[string]string{"phone": "02:a1:10", "camera": "02:a1:20", "desk": "02:a1:30", "gate": "02:a1:40", "laptop": "02:a1:30", "handheld": "02:a1:50", "phone-of-passenger": "02:a1:60"}[g.kind]
+	if oui == "" {
+		oui = "02:a1:70"
+	}
+	h := HostSpec{Name: fmt.Sprintf("%s-%s-%d", g.kind, strings.TrimPrefix(d.Name, y.code+"-"), n), MAC: fmt.Sprintf("%s:%02x:%02x:%02x", oui, y.net, y.macs>>8&0xff, y.macs&0xff),
+		At: d.Name + ":" + port, DrawMilliW: g.draw, Class: g.class, RateBps: g.rate + g.rate*(y.macs%7)/10, SSID: ssid, VLAN: vlan,
+		IP: fmt.Sprintf("10.%d.%d.%d", y.net, vlan, 20+y.macs%220)}
+	if g.kind != "camera" && g.kind != "gate" && g.kind != "phone" {
+		h.System = systems[y.macs%len(systems)]
+	}
+	if g.draw > 0 {
+		h.DrawMilliW += g.draw * (y.macs % 5) / 40
+	}
+	y.plant.Hosts = append(y.plant.Hosts, h)
+}
+
+// underlay gives an edge a way out over a port, and tunnels over it to both hubs.
+func (y *yard) underlay(edge, port, kind, description string, delay, jitter, loss float64) {
+	d := y.devices[edge]
+	p := d.port(port)
+	p.Description, p.Disabled = description, false
+	y.provider(edge, port)
+	for i := range 2 {
+		hub := fmt.Sprintf("hh-edge-%02d", i+1)
+		y.plant.Tunnels = append(y.plant.Tunnels, TunnelSpec{Name: fmt.Sprintf("%s-%s-hub%d", strings.TrimSuffix(edge, "-edge-01"), kind, i+1), A: edge + ":" + port, B: hub + ":wan1",
+			Underlay: kind, DelayMs: delay, JitterMs: jitter, LossPct: loss})
+	}
+}
+
+// provider is what a wide-area port is plugged into.
+func (y *yard) provider(edge, port string) {
+	y.macs++
+	y.plant.Hosts = append(y.plant.Hosts, HostSpec{Name: "provider-" + edge + "-" + port, MAC: fmt.Sprintf("02:f0:00:%02x:%02x:%02x", y.net, y.macs>>8&0xff, y.macs&0xff), At: edge + ":" + port, RateBps: 9_000_000})
+}
+
+var (
+	desks    = stations{"desk", "Office desk %d", 20, 0, 0, 0, 900_000}
+	phones   = stations{"phone", "Phone %d", 30, 0, 3_900, 2, 90_000}
+	counters = stations{"counter", "Ticket counter %d", 40, 0, 0, 0, 400_000}
+	cameras  = stations{"camera", "Camera %d", 50, 0, 8_200, 3, 4_200_000}
+	gates    = stations{"gate", "Gate %d", 60, 0, 18_500, 4, 60_000}
+	displays = stations{"display", "Boarding display %d", 60, 0, 12_500, 3, 250_000}
+	cranes   = stations{"crane", "Crane controller %d", 90, 0, 0, 0, 120_000}
+	sensors  = stations{"sensor", "Ramp sensor %d", 90, 0, 2_600, 1, 8_000}
+	prepared = stations{"", "Prepared %d", 20, 0, 0, 0, 0}
+)
+
+func (s stations) of(n int) stations { s.count = n; return s }
+
+// LanternSound is the whole company: Lantern Sound Ferries.
+func LanternSound() Plant {
+	y := &yard{devices: map[string]*DeviceSpec{}}
+	y.harbourHouse()
+	y.ternHaven()
+	y.oysterLanding()
+	y.greySkerry()
+	y.marramPoint()
+	y.kelpBay()
+	y.northgate()
+	for i, v := range []struct {
+		name, code string
+		delay      float64
+	}{{"fulmar", "fu", 590}, {"guillemot", "gu", 612}, {"razorbill", "rz", 601}, {"turnstone", "tu", 588}} {
+		y.vessel(v.name, v.code, 30+i, v.delay)
+	}
+	for _, name := range y.order {
+		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
+	}
+	y.plant.Entries = []string{"hh-core-01"}
+	return y.plant
+}
+
+func (y *yard) harbourHouse() {
+	y.at("harbour-house", "hh", 1)
+	cores := []ClusterMember{}
+	for i := range 2 {
+		d := y.add("core", "H32C", i+1)
+		d.BridgePriority = 4096 * (i + 1)
+		cores = append(cores, ClusterMember{d.Name, []string{"primary", "secondary"}[i], d.Model, d.Serial})
+	}
+	for _, m := range cores {
+		y.devices[m.Name].Cluster = &Cluster{Kind: "mlag", Name: "hh-core", Members: cores, PeerLAG: "lag1"}
+	}
+	y.bundle("hh-core-01", "lag1", "hh-core-02", "lag1", [2]string{"1/1/31", "1/1/31"}, [2]string{"1/1/32", "1/1/32"})
+	stack := y.add("sw", "H48P", 1)
+	stack.Cluster = &Cluster{Kind: "stack", Name: "hh-sw-01", Members: []ClusterMember{{"1", "conductor", "H48P", stack.Serial}}}
+	for member := 2; member <= 3; member++ {
+		stack.Ports = append(stack.Ports, switchPorts(member, 48, 1000, 4, 10_000, true)...)
+		y.serials++
+		stack.Cluster.Members = append(stack.Cluster.Members, ClusterMember{strconv.Itoa(member), []string{"", "", "standby", "member"}[member], "H48P", fmt.Sprintf("HY48-%05d", 10_000+(y.serials*7919)%89_999)})
+	}
+	stack.BudgetMilliW *= 3
+	y.bundle("hh-sw-01", "lag1", "hh-core-01", "lag11", [2]string{"1/1/49", "1/1/1"})
+	y.bundle("hh-sw-01", "lag1", "hh-core-02", "lag11", [2]string{"2/1/49", "1/1/1"})
+	for i := range 2 {
+		core := fmt.Sprintf("hh-core-%02d", i+1)
+		fw := y.add("fw", "S800", i+1)
+		y.link(core, "1/1/2", fw.Name, "port17")
+		edge := y.add("edge", "E500", i+1)
+		y.link(core, "1/1/3", edge.Name, "lan1")
+		edge.port("wan1").Description = []string{"Saltmarsh Fibre, circuit SF-1001", "Gannet Mobile backbone, circuit GM-77"}[i]
+		y.provider(edge.Name, "wan1")
+		st := y.add("st", "H16S", i+1)
+		y.link(core, "1/1/4", st.Name, "1/1/16")
+	}
+	firewalls := []ClusterMember{{"hh-fw-01", "active", "S800", y.devices["hh-fw-01"].Serial}, {"hh-fw-02", "standby", "S800", y.devices["hh-fw-02"].Serial}}
+	for _, m := range firewalls {
+		y.devices[m.Name].Cluster = &Cluster{Kind: "high-availability", Name: "hh-fw", Members: firewalls}
+	}
+	y.link("hh-fw-01", "port16", "hh-fw-02", "port16")
+	for i, where := range []string{"ground floor", "first floor"} {
+		y.accessPoint("A2", i+1, "hh-sw-01", strconv.Itoa(i+1)+"/1/1", where)
+		y.wireless(fmt.Sprintf("hh-ap-%02d", i+1), 12, 2, 0)
+	}
+	y.plug("hh-sw-01", desks.of(48), phones.of(40), prepared.of(12))
+}
+
+func (y *yard) ternHaven() {
+	y.at("tern-haven", "th", 2)
+	edge := y.add("edge", "E50", 1)
+	fw := y.add("fw", "S200", 1)
+	dist := y.add("sw", "H48P", 1)
+	dist.BridgePriority = 8192
+	dist.Ports = append(dist.Ports, switchPorts(2, 48, 1000, 4, 10_000, true)...)
+	dist.BudgetMilliW *= 2
+	y.serials++
+	dist.Cluster = &Cluster{Kind: "stack", Name: dist.Name, Members: []ClusterMember{{"1", "conductor", "H48P", dist.Serial}, {"2", "standby", "H48P", fmt.Sprintf("HY48-%05d", 10_000+(y.serials*7919)%89_999)}}}
+	y.link("th-sw-01", "1/1/47", fw.Name, "port1")
+	y.link("th-sw-01", "1/1/48", edge.Name, "lan1")
+	for n := 2; n <= 5; n++ {
+		y.add("sw", "H24P", n)
+	}
+	y.link("th-sw-01", "1/1/49", "th-sw-02", "1/1/25")
+	y.bundle("th-sw-01", "lag3", "th-sw-03", "lag1", [2]string{"1/1/50", "1/1/25"}, [2]string{"2/1/50", "1/1/26"})
+	// Two switches that are joined to each other besides: spanning tree blocks one of the three.
+	y.link("th-sw-01", "1/1/51", "th-sw-04", "1/1/25")
+	y.link("th-sw-01", "2/1/51", "th-sw-05", "1/1/25")
+	y.link("th-sw-04", "1/1/26", "th-sw-05", "1/1/26")
+	radio := y.add("rl", "R18", 1)
+	radio.trunk("radio0", "to Grey Skerry")
+	y.link("th-sw-01", "2/1/48", radio.Name, "eth0")
+	radio.FedBy = "th-sw-01:2/1/48"
+	for i, where := range []string{"departures hall", "ticket hall", "gates north", "gates south", "quay", "car deck lanes", "offices", "workshop"} {
+		m := "A2"
+		if i == 4 || i == 5 {
+			m = "A5"
+		}
+		y.accessPoint(m, i+1, fmt.Sprintf("th-sw-%02d", 2+i%4), "1/1/"+strconv.Itoa(1+i/4), where)
+		y.wireless(fmt.Sprintf("th-ap-%02d", i+1), []int{0, 1, 0, 0, 0, 0, 7, 1}[i], 3, []int{16, 9, 8, 8, 5, 4, 0, 0}[i])
+	}
+	y.plug("th-sw-01", desks.of(16), phones.of(12), cameras.of(6), prepared.of(8))
+	y.plug("th-sw-02", desks.of(4), phones.of(4), counters.of(3), cameras.of(4), gates.of(1), prepared.of(2))
+	y.plug("th-sw-03", counters.of(4), phones.of(4), displays.of(4), cameras.of(2))
+	y.plug("th-sw-04", gates.of(6), displays.of(3), cameras.of(4))
+	y.plug("th-sw-05", gates.of(6), displays.of(3), cameras.of(4), prepared.of(3))
+	y.underlay("th-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-4471", 8, 0.6, 0)
+	y.underlay("th-edge-01", "cell0", "cellular", "Gannet Mobile, standby", 41, 9, 0.2)
+}
+
+// small is a terminal with an edge, a firewall and some access switches in a row below the first.
+func (y *yard) small(switches []string) {
+	edge, fw := y.add("edge", "E50", 1), y.add("fw", "S200", 1)
+	for i, m := range switches {
+		y.add("sw", m, i+1)
+	}
+	first := y.code + "-sw-01"
+	y.devices[first].BridgePriority = 8192
+	cage := map[string]int{"H24P": 25, "H48P": 49, "H8": 9}
+	y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]-1), edge.Name, "lan1")
+	y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]-2), fw.Name, "port1")
+	for i := 1; i < len(switches); i++ {
+		y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]+i-1), fmt.Sprintf("%s-sw-%02d", y.code, i+1), "1/1/"+strconv.Itoa(cage[switches[i]]))
+	}
+}
+
+func (y *yard) oysterLanding() {
+	y.at("oyster-landing", "ol", 3)
+	y.small([]string{"H48P", "H24P", "H24P"})
+	for i, where := range []string{"waiting room", "café", "ramp", "office"} {
+		y.accessPoint(map[bool]string{true: "A5", false: "A2"}[i == 2], i+1, fmt.Sprintf("ol-sw-%02d", 1+i%3), "1/1/"+strconv.Itoa(1+i/3), where)
+		y.wireless(fmt.Sprintf("ol-ap-%02d", i+1), []int{0, 0, 0, 6}[i], 2, []int{12, 9, 4, 0}[i])
+	}
+	y.plug("ol-sw-01", desks.of(10), phones.of(8), counters.of(4), cameras.of(6), prepared.of(8))
+	y.plug("ol-sw-02", gates.of(5), displays.of(4), cameras.of(4))
+	y.plug("ol-sw-03", phones.of(4), cameras.of(6), gates.of(2))
+	y.underlay("ol-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-5120", 11, 0.8, 0)
+	y.underlay("ol-edge-01", "cell0", "cellular", "Gannet Mobile, standby", 46, 11, 0.3)
+}
+
+func (y *yard) greySkerry() {
+	y.at("grey-skerry", "gs", 4)
+	y.add("edge", "E50", 1)
+	y.add("sw", "H24P", 1)
+	y.add("sw", "H8", 2)
+	y.link("gs-sw-01", "1/1/24", "gs-edge-01", "lan1")
+	y.link("gs-sw-01", "1/1/25", "gs-sw-02", "1/1/9")
+	radio := y.add("rl", "R18", 1)
+	y.link("gs-sw-01", "1/1/23", radio.Name, "eth0")
+	radio.FedBy = "gs-sw-01:1/1/23"
+	y.link("th-rl-01", "radio0", radio.Name, "radio0")
+	y.accessPoint("A2", 1, "gs-sw-01", "1/1/1", "waiting room")
+	y.accessPoint("A5", 2, "gs-sw-02", "1/1/1", "slipway")
+	y.wireless("gs-ap-01", 2, 2, 9)
+	y.wireless("gs-ap-02", 0, 1, 4)
+	y.plug("gs-sw-01", desks.of(3), phones.of(3), counters.of(2), cameras.of(4), gates.of(2), displays.of(2))
+	y.plug("gs-sw-02", cameras.of(3), sensors.of(2))
+	y.underlay("gs-edge-01", "cell0", "cellular", "Gannet Mobile, standby for the radio link", 52, 14, 0.6)
+}
+
+func (y *yard) marramPoint() {
+	y.at("marram-point", "mp", 5)
+	y.add("edge", "E50", 1)
+	y.add("sw", "H12R", 1)
+	y.link("mp-sw-01", "1/1/9", "mp-edge-01", "lan1")
+	y.accessPoint("A5", 1, "mp-sw-01", "1/1/1", "pier head")
+	y.wireless("mp-ap-01", 0, 2, 5)
+	y.plug("mp-sw-01", cameras.of(4), sensors.of(2))
+	y.underlay("mp-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-6003", 14, 1.1, 0)
+}
+
+func (y *yard) kelpBay() {
+	y.at("kelp-bay", "kb", 6)
+	edge, fw := y.add("edge", "E50", 1), y.add("fw", "S200", 1)
+	for n := 1; n <= 5; n++ {
+		y.add("sw", "H12R", n)
+	}
+	y.devices["kb-sw-01"].BridgePriority = 8192
+	for n := range 5 { // the ring: cage 9 to the next one's cage 10
+		y.link(fmt.Sprintf("kb-sw-%02d", n+1), "1/1/9", fmt.Sprintf("kb-sw-%02d", (n+1)%5+1), "1/1/10")
+	}
+	y.link("kb-sw-01", "1/1/11", edge.Name, "lan1")
+	y.link("kb-sw-01", "1/1/12", fw.Name, "port1")
+	for i, where := range []string{"dock office", "crane 1", "paint hall"} {
+		y.accessPoint(map[bool]string{true: "A2", false: "A5"}[i == 0], i+1, fmt.Sprintf("kb-sw-%02d", i+1), "1/1/1", where)
+		y.wireless(fmt.Sprintf("kb-ap-%02d", i+1), []int{4, 0, 0}[i], 4, 0)
+	}
+	for n := 1; n <= 5; n++ {
+		y.plug(fmt.Sprintf("kb-sw-%02d", n), cranes.of(2), sensors.of(2), cameras.of(2))
+	}
+	y.underlay("kb-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-7710", 9, 0.7, 0)
+	y.underlay("kb-edge-01", "cell0", "cellular", "Gannet Mobile, standby", 44, 10, 0.2)
+}
+
+func (y *yard) northgate() {
+	y.at("northgate", "ng", 7)
+	y.small([]string{"H48P", "H48P"})
+	for i := range 2 {
+		y.accessPoint("A2", i+1, fmt.Sprintf("ng-sw-%02d", i+1), "1/1/1", []string{"call floor", "canteen"}[i])
+		y.wireless(fmt.Sprintf("ng-ap-%02d", i+1), 8, 0, 0)
+	}
+	y.plug("ng-sw-01", phones.of(30), desks.of(12))
+	y.plug("ng-sw-02", phones.of(30), desks.of(12))
+	y.underlay("ng-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-8142", 6, 0.4, 0)
+	y.underlay("ng-edge-01", "wan2", "fibre", "Inland Cable, circuit IC-19", 13, 1.9, 0.1)
+}
+
+func (y *yard) vessel(site, code string, net int, delay float64) {
+	y.at(site, code, net)
+	y.add("edge", "E50", 1)
+	y.add("sw", "H24P", 1)
+	y.link(code+"-sw-01", "1/1/24", code+"-edge-01", "lan1")
+	for i, where := range []string{"saloon", "bridge"} {
+		y.accessPoint("A2", i+1, code+"-sw-01", "1/1/"+strconv.Itoa(i+1), where)
+	}
+	y.wireless(code+"-ap-01", 0, 2, 14)
+	y.wireless(code+"-ap-02", 1, 3, 0)
+	y.plug(code+"-sw-01", phones.of(3), counters.of(1), cameras.of(6), displays.of(3))
+	y.underlay(code+"-edge-01", "wan1", "satellite", "Polestar Satellite", delay, 22, 0.9)
+	y.underlay(code+"-edge-01", "wan2", "wifi", "Shore Wi-Fi", 19, 6, 0.4)
+	y.underlay(code+"-edge-01", "cell0", "cellular", "Gannet Mobile", 58, 16, 0.7)
+}

@@ -1,0 +1,89 @@
+package standin
+
+import (
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// networks are the wireless networks of the house with their VLANs.
+var networks = []struct {
+	ssid string
+	vlan int
+}{{"Lantern Office", 20}, {"Lantern Crew", 70}, {"Lantern Passengers", 80}}
+
+// accessPointState tells of radios and of the stations that joined.
+func (d *device) accessPointState(points *xmlnode.Node, now time.Time) {
+	if d.spec.Role != "access-point" {
+		return
+	}
+	x, w := in("oc-ap"), d.world
+	radios, ssids := x.node("radios"), x.node("ssids")
+	for i, p := range d.spec.Ports {
+		if !strings.HasPrefix(p.Name, "radio") {
+			continue
+		}
+		band, channel, width := "FREQ_2GHZ", []int{1, 6, 11}[d.index%3], 20
+		if i > 1 {
+			band, channel, width = "FREQ_5GHZ", []int{36, 52, 100, 116, 132, 149}[d.index%6], 80
+		}
+		load := 0
+		for _, h := range w.hostsAt[d.spec.Name] {
+			if h.at.port == p.Name {
+				load++
+			}
+		}
+		busy := 8 + 3*float64(load)*habit("gate", now) + 4*w.noise(d.spec.Name+p.Name, now, time.Minute)
+		radios.Add(x.node("radio", x.leaf("id", p.Name[5:]), x.leaf("operating-frequency", band), x.node("state", x.leaf("id", p.Name[5:]), x.leaf("operating-frequency", band),
+			x.leaf("enabled", "true"), x.int("channel", channel), x.int("channel-width", width), x.int("transmit-power", 17+i),
+			x.int("total-channel-utilization", int(max(1, min(97, busy)))), x.int("noise-floor", -94+int(2*w.noise(d.spec.Name+p.Name+"n", now, 5*time.Minute))))))
+	}
+	for _, n := range networks {
+		clients := x.node("clients")
+		for _, h := range w.hostsAt[d.spec.Name] {
+			if h.SSID != n.ssid || !d.ports[h.at.port].up {
+				continue
+			}
+			rssi := -58 + int(13*w.noise(h.MAC, now, 4*time.Minute))
+			connection := x.node("state", x.leaf("client-state", "CLIENT_AUTHENTICATED"), x.leaf("hostname", h.Name), x.leaf("ipv4-address", h.IP))
+			if h.System != "" {
+				connection.Add(x.leaf("operating-system", h.System))
+			}
+			clients.Add(x.node("client", x.leaf("mac", h.MAC), x.node("state", x.leaf("mac", h.MAC)),
+				x.node("client-rf", x.node("state", x.int("rssi", rssi), x.int("snr", rssi+94), x.leaf("frequency", map[bool]string{true: "FREQ_5GHZ", false: "FREQ_2GHZ"}[h.at.port == "radio1"]))),
+				x.node("client-connection", connection)))
+		}
+		ssids.Add(x.node("ssid", x.leaf("name", n.ssid), x.node("state", x.leaf("name", n.ssid), x.leaf("enabled", "true"), x.int("default-vlan", n.vlan)), clients))
+	}
+	points.Add(x.node("access-point", x.leaf("hostname", d.cfg.hostname), radios, ssids))
+}
+
+// tunnelsState tells of the overlay of an edge.
+func (d *device) tunnelsState(tunnels *xmlnode.Node, _ time.Time) {
+	x, w := in("ep-wan"), d.world
+	for _, t := range w.tunnelsAt[d.spec.Name] {
+		far := w.devices[t.far(d.spec.Name).device]
+		status := "DOWN"
+		if t.up {
+			status = "UP"
+		}
+		n := x.node("tunnel", x.leaf("name", t.Name), x.leaf("underlay", t.Underlay), x.leaf("interface", t.near(d.spec.Name).port),
+			x.leaf("remote-system-name", far.cfg.hostname), x.leaf("remote-address", far.spec.Loopback), x.leaf("oper-status", status), x.when("last-change", t.changed))
+		if t.up {
+			n.Add(x.float("delay", t.delayMs, 1), x.float("jitter", t.jitterMs, 1), x.float("loss", t.lossPct, 2))
+		}
+		tunnels.Add(n)
+	}
+}
+
+// radioLinkState tells how well the two ends of a radio link hear each other.
+func (d *device) radioLinkState(link *xmlnode.Node, now time.Time) {
+	if d.spec.Role != "radio-link" {
+		return
+	}
+	x := in("ep-radio")
+	dbm := d.world.receivedDbm(d.spec.Name, now)
+	name, mbps := modulation(dbm)
+	link.Add(x.float("received-level", dbm, 1), x.leaf("modulation", name), x.int("capacity", mbps), x.leaf("frequency", "18.305"), x.leaf("distance", "6.4"))
+}
