@@ -13,7 +13,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -127,7 +126,7 @@ func demo(ctx context.Context, out io.Writer, o demoOptions) error {
 	if err := awaitService(ctx, c.Base, ended); err != nil {
 		return err
 	}
-	if err := furnish(ctx, c, world); err != nil {
+	if err := furnish(ctx, c, world, world.Address(world.Entry())); err != nil {
 		return err
 	}
 	people := make([]string, len(demoPeople))
@@ -135,7 +134,7 @@ func demo(ctx context.Context, out io.Writer, o demoOptions) error {
 		people[i] = fmt.Sprintf("%s (%s)", p.Name, p.Role)
 	}
 	_, _ = fmt.Fprintf(out, `
-Every Post runs with the terminal of Tern Haven.
+Every Post runs with the devices of Lantern Sound Ferries: %d of them at %d sites.
 
   Console    %s
   Sign in    %s
@@ -145,7 +144,7 @@ Every Post runs with the terminal of Tern Haven.
   Cut a cable    everypost demo fault cut th-sw-02:1/1/7      (mend brings it back)
 
 Ctrl-C stops it. What you do is kept in %s.
-`, c.Base, strings.Join(people, ", "), demoPassword, o.data)
+`, len(world.Devices()), len(demoSites), c.Base, strings.Join(people, ", "), demoPassword, o.data)
 	select {
 	case <-ctx.Done():
 		return nil
@@ -161,7 +160,7 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 		return nil, err
 	}
 	file := func(device string) string { return filepath.Join(dir, device+".xml") }
-	return standin.New(standin.TernHaven(), standin.Options{
+	return standin.New(standin.LanternSound(), standin.Options{
 		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort,
 		Load: func(device string) []byte {
 			b, err := os.ReadFile(file(device))
@@ -193,8 +192,12 @@ func keepServing(ctx context.Context, o demoOptions) error {
 		return err
 	}
 	defer func() { _ = log.Close() }()
+	makers := filepath.Join(o.data, "makers.csv")
+	if err := os.WriteFile(makers, []byte(standin.MakersRegistry), 0o600); err != nil {
+		return err
+	}
 	for quick := 0; ; {
-		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"))
+		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"), "--makers", makers)
 		cmd.Env = append(os.Environ(), "EVERYPOST_FIRST_USER=ada", "EVERYPOST_FIRST_FULL_NAME=Ada Quill", "EVERYPOST_FIRST_PASSWORD="+demoPassword)
 		cmd.Stdout, cmd.Stderr = log, log
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
@@ -243,8 +246,25 @@ func awaitService(ctx context.Context, base string, ended <-chan error) error {
 	}
 }
 
-// furnish makes the people, the site and the devices on the first start, as an administrator would: over the interface.
-func furnish(ctx context.Context, c *client.Client, world *standin.World) error {
+// demoSites are the places of the company, with what people know of them.
+var demoSites = map[string]v1.SiteRequest{
+	"harbour-house":  {Title: "Harbour House", Code: "HH", Address: "1 Harbour Street, Lantern", Position: &v1.Position{Latitude: 56.412, Longitude: -5.471}, TimeZone: "Etc/UTC", Contact: "Ada Quill", Entry: "hh-edge-01"},
+	"tern-haven":     {Title: "Tern Haven terminal", Code: "TH", Address: "North Quay, Tern Haven", Position: &v1.Position{Latitude: 56.461, Longitude: -5.602}, TimeZone: "Etc/UTC", Contact: "Terminal office, 4400", Entry: "th-edge-01"},
+	"oyster-landing": {Title: "Oyster Landing terminal", Code: "OL", Address: "The Landing, Oyster Bay", Position: &v1.Position{Latitude: 56.338, Longitude: -5.655}, TimeZone: "Etc/UTC", Contact: "Terminal office, 4500", Entry: "ol-edge-01"},
+	"grey-skerry":    {Title: "Grey Skerry terminal", Code: "GS", Address: "Grey Skerry", Position: &v1.Position{Latitude: 56.503, Longitude: -5.688}, TimeZone: "Etc/UTC", Contact: "Pier master, 4600", Entry: "gs-edge-01"},
+	"marram-point":   {Title: "Marram Point pier", Code: "MP", Address: "Marram Point", Position: &v1.Position{Latitude: 56.389, Longitude: -5.742}, TimeZone: "Etc/UTC", Entry: "mp-edge-01"},
+	"kelp-bay":       {Title: "Kelp Bay dry dock", Code: "KB", Address: "Dock Road, Kelp Bay", Position: &v1.Position{Latitude: 56.437, Longitude: -5.398}, TimeZone: "Etc/UTC", Contact: "Coral Finch", Entry: "kb-edge-01"},
+	"northgate":      {Title: "Northgate call centre", Code: "NG", Address: "22 Northgate, Lantern", Position: &v1.Position{Latitude: 56.431, Longitude: -5.462}, TimeZone: "Etc/UTC", Entry: "ng-edge-01"},
+	"fulmar":         {Title: "MV Fulmar", Code: "FU", TimeZone: "Etc/UTC", Contact: "Bridge, 4701", Entry: "fu-edge-01"},
+	"guillemot":      {Title: "MV Guillemot", Code: "GU", TimeZone: "Etc/UTC", Contact: "Bridge, 4702", Entry: "gu-edge-01"},
+	"razorbill":      {Title: "MV Razorbill", Code: "RZ", TimeZone: "Etc/UTC", Contact: "Bridge, 4703", Entry: "rz-edge-01"},
+	"turnstone":      {Title: "MV Turnstone", Code: "TU", TimeZone: "Etc/UTC", Contact: "Bridge, 4704", Entry: "tu-edge-01"},
+	"sandpiper":      {Title: "MV Sandpiper", Code: "SP", TimeZone: "Etc/UTC", Notes: "Under construction at Kelp Bay."},
+}
+
+// furnish makes the people, the sites and the devices on the first start, as an administrator would: over the interface,
+// with one address from which the rest is discovered.
+func furnish(ctx context.Context, c *client.Client, world *standin.World, start string) error {
 	token, err := c.SignInToken(ctx, v1.TokenSignIn{
 		SignIn:       v1.SignIn{Name: "ada", Password: demoPassword},
 		TokenRequest: v1.TokenRequest{Label: "demo set-up", Days: 1},
@@ -254,7 +274,7 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World) error 
 	}
 	c = &client.Client{Base: c.Base, Token: token.Secret}
 	have, err := c.Devices(ctx, client.Query{})
-	if err != nil {
+	if err != nil || len(have.Items) >= len(world.Devices()) {
 		return err
 	}
 	for _, p := range demoPeople[1:] {
@@ -264,19 +284,36 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World) error 
 			return err
 		}
 	}
-	if err := c.PutSite(ctx, "tern-haven", v1.SiteRequest{Title: "Tern Haven terminal", Entry: "th-edge-01"}); err != nil {
+	for name, site := range demoSites {
+		if err := c.PutSite(ctx, name, site); err != nil {
+			return err
+		}
+	}
+	d, err := c.Discover(ctx, v1.DiscoveryRequest{Targets: []string{start}, User: demoDeviceUser, Password: demoDevicePassword, Hops: 16})
+	if err != nil {
 		return err
 	}
-	for _, name := range world.Devices() {
-		if slices.ContainsFunc(have.Items, func(d v1.Device) bool { return d.Name == name }) {
-			continue
-		}
-		probe, err := c.Probe(ctx, world.Address(name))
-		if err != nil {
-			return err
-		}
-		if _, err := c.Adopt(ctx, v1.Adoption{Address: probe.Address, User: demoDeviceUser, Password: demoDevicePassword, HostKey: probe.HostKey, Site: "tern-haven"}); err != nil {
-			return err
+	if _, err := c.FollowDiscovery(ctx, d.Number, func(v1.Discovery) {}); err != nil {
+		return err
+	}
+	found, err := c.Found(ctx)
+	if err != nil {
+		return err
+	}
+	list := make([]v1.DeviceAcceptance, len(found.Items))
+	for i, f := range found.Items {
+		list[i] = v1.DeviceAcceptance{Address: f.Address, HostKey: f.HostKey}
+	}
+	if len(list) == 0 {
+		return fmt.Errorf("no device was found from %s", start)
+	}
+	results, err := c.Accept(ctx, list)
+	if err != nil {
+		return err
+	}
+	for _, r := range results.Items {
+		if r.Problem != "" {
+			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
 		}
 	}
 	return nil

@@ -19,12 +19,13 @@ import (
 
 	"example.net/everypost/internal/api/server"
 	"example.net/everypost/internal/console"
+	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
 )
 
 type serveOptions struct {
-	listen, data, tlsCert, tlsKey, logLevel, config string
+	listen, data, tlsCert, tlsKey, logLevel, config, makers string
 }
 
 func serveCommand() *cobra.Command {
@@ -50,6 +51,7 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.StringVar(&o.tlsCert, "tls-cert", "", "file with the certificate (PEM)")
 	f.StringVar(&o.tlsKey, "tls-key", "", "file with its key (PEM)")
 	f.StringVar(&o.logLevel, "log-level", "info", "least level that is logged: debug, info, warn or error")
+	f.StringVar(&o.makers, "makers", "", "registry of hardware address blocks, in the form of the IEEE's comma-separated files")
 	f.StringVar(&o.config, "config", os.Getenv("EVERYPOST_CONFIG"), "YAML file with settings (EVERYPOST_CONFIG)")
 	return cmd
 }
@@ -116,6 +118,9 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	if err := firstUser(ctx, svc, log); err != nil {
 		return err
 	}
+	if err := readMakers(o.makers, svc, log); err != nil {
+		return err
+	}
 	l, err := net.Listen("tcp", o.listen)
 	if err != nil {
 		return err
@@ -144,6 +149,24 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
 	return h.Shutdown(grace)
+}
+
+// readMakers takes the registry of hardware addresses, if there is one.
+func readMakers(file string, svc *service.Service, log *slog.Logger) error {
+	if file == "" {
+		return nil
+	}
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return fmt.Errorf("--makers: %w", err)
+	}
+	makers, bad := catalog.ParseMakers(string(text))
+	if len(makers) == 0 {
+		return fmt.Errorf("--makers %s: no line can be read; each must hold a registry, an assignment in hexadecimal digits and a name, separated by commas", file)
+	}
+	log.Info("read the registry of hardware addresses", "file", file, "blocks", len(makers), "bad lines", bad)
+	svc.Inventory.SetMakers(makers)
+	return nil
 }
 
 // firstUser makes the first administrator.

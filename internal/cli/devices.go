@@ -186,6 +186,7 @@ func (a *app) printDevice(d v1.DeviceDetail) {
 	p("  booted      %-24s seen       %s", ago(d.BootedAt)+" ago", sinceNow(d.SeenAt))
 	p("  ports up    %-24s %s", fmt.Sprintf("%d of %d", d.Ports.Well, d.Ports.Total), powerLine(d.Power))
 	p("  host key    %s", d.HostKey)
+	a.printInside(d)
 	first := true
 	for _, port := range d.PortList {
 		if port.Peer == nil {
@@ -233,10 +234,29 @@ func (a *app) face(d v1.DeviceDetail) string {
 	for _, p := range d.PortList {
 		health[p.Port] = p.Health
 	}
+	units := 0
+	for _, f := range d.Face {
+		units = max(units, f.Unit)
+	}
+	var out strings.Builder
+	for unit := 1; unit <= units; unit++ {
+		if units > 1 {
+			out.WriteString(fmt.Sprintf("  unit %d\n", unit))
+		}
+		a.unitFace(&out, d.Face, unit, health)
+	}
+	return out.String()
+}
+
+// unitFace draws the front of one box.
+func (a *app) unitFace(out *strings.Builder, face []v1.FacePort, unit int, health map[string]string) {
 	groups := map[int][]v1.FacePort{}
 	last := 0
 	width := 2
-	for _, f := range d.Face {
+	for _, f := range face {
+		if f.Unit != unit {
+			continue
+		}
 		groups[f.Group] = append(groups[f.Group], f)
 		last = max(last, f.Group)
 		width = max(width, len(f.Label))
@@ -269,13 +289,11 @@ func (a *app) face(d v1.DeviceDetail) string {
 			lines[i].WriteString("  ")
 		}
 	}
-	var out strings.Builder
 	for i := range lines {
 		if s := strings.TrimRight(lines[i].String(), " "); s != "" {
 			out.WriteString("  " + s + "\n")
 		}
 	}
-	return out.String()
 }
 
 func (a *app) completeDevices(cmd *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {

@@ -13,6 +13,7 @@ import (
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/inventory"
@@ -36,6 +37,7 @@ type Service struct {
 	Changes   *changes.Service
 	Access    *access.Service
 	Inventory *inventory.Service
+	Discovery *discovery.Service
 	lock      *os.File
 }
 
@@ -73,11 +75,17 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if err := s.Inventory.Start(ctx, s.Fleet); err != nil {
 		return err
 	}
+	if s.Discovery, err = discovery.New(ctx, s.Fleet, s.Inventory, s.Store, sealer, s.Bus, o.Log); err != nil {
+		return err
+	}
 	return s.Changes.Resume(ctx)
 }
 
 // Close ends everything, in an order in which nothing is told to what has ended, and waits for it.
 func (s *Service) Close() error {
+	if s.Discovery != nil {
+		s.Discovery.Close()
+	}
 	if s.Changes != nil {
 		s.Changes.Close()
 	}

@@ -75,7 +75,7 @@ func (d *device) componentsState(components *xmlnode.Node, now time.Time) {
 // modules tells of the transceivers in cages that are in use, with what they send and receive in dBm.
 func (d *device) modules(components *xmlnode.Node, now time.Time) {
 	x, t := in("oc-pf"), in("oc-xcvr")
-	for _, p := range d.spec.Ports {
+	for n, p := range d.spec.Ports {
 		sim := d.ports[p.Name]
 		if !p.Cage || p.Description == "" {
 			continue
@@ -92,7 +92,7 @@ func (d *device) modules(components *xmlnode.Node, now time.Time) {
 		if p.SpeedMbps >= 100_000 {
 			form = "QSFP28"
 		}
-		components.Add(component("module "+p.Name, "TRANSCEIVER", x.leaf("serial-no", fmt.Sprintf("LM%06d", (len(p.Name)*7919+d.index*104729)%1_000_000)), x.leaf("mfg-name", "Lampholm"),
+		components.Add(component("module "+p.Name, "TRANSCEIVER", x.leaf("serial-no", fmt.Sprintf("LM%06d", (n*7919+d.index*104_729)%1_000_000)), x.leaf("mfg-name", "Lampholm"),
 			x.leaf("model-name", map[bool]string{true: "LM-100-LR", false: "LM-10-SR"}[p.SpeedMbps >= 100_000]), instant(x, "temperature", 36+2*d.world.noise(p.Name+"t", now, 7*time.Minute), 1)).
 			Add(t.node("transceiver", t.node("state", t.leaf("form-factor", "oc-opt-types:"+form).SetAttr("xmlns", "oc-opt-types", "http://openconfig.net/yang/transport-types")),
 				thresholds, t.node("physical-channels", channel))))

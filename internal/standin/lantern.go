@@ -201,7 +201,7 @@ func (y *yard) wireless(ap string, office, crew, passengers int) {
 	d := y.devices[ap]
 	for n, count := range []int{office, crew, passengers} {
 		for i := range count {
-			g := stations{kind: []string{"laptop", "handheld", "phone-of-passenger"}[n], rate: []int{700_000, 60_000, 350_000}[n]}
+			g := stations{kind: []string{"laptop", "handheld", "guest"}[n], rate: []int{700_000, 60_000, 350_000}[n]}
 			y.station(g, []string{"radio1", "radio1", "radio0"}[(i+n)%3], d, i+1, networks[n].ssid, networks[n].vlan)
 		}
 	}
@@ -214,7 +214,7 @@ func (y *yard) station(g stations, port string, d *DeviceSpec, n int, ssid strin
 	if vlan == 0 {
 		vlan = g.vlan
 	}
-	oui := map[string]string{"phone": "02:a1:10", "camera": "02:a1:20", "desk": "02:a1:30", "gate": "02:a1:40", "laptop": "02:a1:30", "handheld": "02:a1:50", "phone-of-passenger": "02:a1:60"}[g.kind]
+	oui := map[string]string{"phone": "02:a1:10", "camera": "02:a1:20", "desk": "02:a1:30", "gate": "02:a1:40", "laptop": "02:a1:30", "handheld": "02:a1:50", "guest": "02:a1:60"}[g.kind]
 	if oui == "" {
 		oui = "02:a1:70"
 	}

@@ -87,3 +87,15 @@ func (d *device) radioLinkState(link *xmlnode.Node, now time.Time) {
 	name, mbps := modulation(dbm)
 	link.Add(x.float("received-level", dbm, 1), x.leaf("modulation", name), x.int("capacity", mbps), x.leaf("frequency", "18.305"), x.leaf("distance", "6.4"))
 }
+
+// MakersRegistry says who makes the things of this world, in the form of the IEEE's comma-separated files.
+const MakersRegistry = `Registry,Assignment,Organization Name,Organization Address
+MA-L,02A110,Curlew Telephones,"3 Bell Lane, Lantern"
+MA-L,02A120,Beacon Cameras,"Lens Yard, Kelp Bay"
+MA-L,02A130,Gannet Computers,"Inland Park"
+MA-L,02A140,Turnstile Works,"The Foundry, Lantern"
+MA-L,02A150,Bosun Handhelds,"Dock Road, Kelp Bay"
+MA-L,02A160,Plover Mobile,"Inland Park"
+MA-L,02A170,Capstan Controls,"Dock Road, Kelp Bay"
+MA-L,02F000,Saltmarsh Carriers,"1 Exchange Square"
+`

@@ -239,6 +239,18 @@ func (w *World) run(ctx context.Context) {
 // Devices lists the devices' names.
 func (w *World) Devices() []string { return slices.Sorted(maps.Keys(w.devices)) }
 
+// Entry is a device through which the management network comes in.
+func (w *World) Entry() string { return w.entries[0] }
+
+// Serials lists the serial numbers of the devices by name, for tests to hold against what the service found.
+func (w *World) Serials() map[string]string {
+	out := map[string]string{}
+	for name, d := range w.devices {
+		out[name] = d.spec.Serial
+	}
+	return out
+}
+
 // Address is where a device's agent listens.
 func (w *World) Address(device string) string { return w.devices[device].listener.Addr().String() }
 

@@ -19,17 +19,18 @@ import (
 
 // world is the same small network in the store and in memory, made of chance.
 type world struct {
-	store  *Store
-	net    catalog.Net
-	events []Event
-	now    time.Time
+	store   *Store
+	net     catalog.Net
+	events  []Event
+	clients map[string][]*catalog.Client
+	now     time.Time
 }
 
 func newWorld(t *testing.T, r *rand.Rand) *world {
 	s, err := Open(t.Context(), filepath.Join(t.TempDir(), "everypost.db"))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
-	w := &world{store: s, now: time.Date(2026, 3, 1, 12, 0, 0, 500_000_000, time.UTC)}
+	w := &world{store: s, clients: map[string][]*catalog.Client{}, now: time.Date(2026, 3, 1, 12, 0, 0, 500_000_000, time.UTC)}
 	pick := func(words ...string) string { return words[r.IntN(len(words))] }
 	ago := func() time.Time {
 		if r.IntN(5) == 0 {
@@ -84,9 +85,32 @@ func newWorld(t *testing.T, r *rand.Rand) *world {
 			config.Ports[name], state.Ports[name] = c, st
 		}
 		require.NoError(t, s.Observe(t.Context(), Observation{Device: d.Name, At: d.SeenAt, Config: &config, State: state}))
-		w.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: d.Address, AdoptedAt: d.AdoptedAt, Particulars: d.Particulars},
+		row, ports := catalog.NewDevice(catalog.Record{Name: d.Name, Address: d.Address, AdoptedAt: d.AdoptedAt, Particulars: d.Particulars},
 			catalog.Sight{Identity: d.Identity, Reach: network.ReachConnected, SeenAt: d.SeenAt, Config: config, State: state},
-			w.net.Site(d.Site), func(string) string { return "" }))
+			w.net.Site(d.Site), func(string) string { return "" })
+		w.net.Put(row, ports)
+		for n := range r.IntN(4) {
+			c := Client{Sighting: catalog.Sighting{MAC: fmt.Sprintf("02:a1:00:00:%02x:%02x", i, n), DeviceID: d.Name, VLAN: network.VLANID(r.IntN(3) * 10), Address: pick("", "10.20.1.5", "10.40.2.9"),
+				OwnName: pick("", "Gate-3", "über"), System: pick("", "Petrel 12")}, FirstSeen: ago(), LastSeen: ago()}
+			var at *catalog.Port
+			if c.SSID = pick("", "Lantern Crew"); c.SSID == "" {
+				if c.Port = "1/1/9"; len(ports) > 0 && r.IntN(4) > 0 {
+					at = ports[0]
+					c.Port = at.Ref.Port
+				} else {
+					c.Port = "9/9/9" // the port is not there any more
+				}
+			} else {
+				c.Band = "5 GHz"
+			}
+			require.NoError(t, s.PutClients(t.Context(), []Client{c}))
+			if r.IntN(3) == 0 {
+				c.GivenName = "Printer"
+				require.NoError(t, s.NameClient(t.Context(), c.MAC, c.GivenName))
+			}
+			w.clients[d.Name] = append(w.clients[d.Name], catalog.NewClient(c.Sighting, c.GivenName, "", c.FirstSeen, c.LastSeen, true, row, at))
+		}
+		w.net.SetClients(d.Name, w.clients[d.Name])
 		for range r.IntN(4) {
 			e := Event{At: ago().Add(time.Microsecond), Kind: pick("port", "device", "config"), Device: d.Name, Text: pick("It lost its link.", "It is GONE.")}
 			for p := range config.Ports {
@@ -115,7 +139,7 @@ func expression(r *rand.Rand, l *selector.Language, depth int) string {
 		}
 	}
 	if r.IntN(8) == 0 {
-		return selector.Quote([]string{"gate", "TH", "términal", "über", "s-1", "10.20", "bram", "spare", "lost", "kelp-bay\n"}[r.IntN(10)])
+		return selector.Quote([]string{"gate", "TH", "términal", "über", "s-1", "10.20", "bram", "spare", "lost", "kelp-bay\n", "02:a1", "crew"}[r.IntN(12)])
 	}
 	fields := slices.DeleteFunc(l.Fields(), func(f *selector.Field) bool { return columns[f.Name] == "" })
 	f := fields[r.IntN(len(fields))]
@@ -131,7 +155,7 @@ func expression(r *rand.Rand, l *selector.Language, depth int) string {
 			}
 			fallthrough
 		case selector.Text:
-			words = []string{"tern-haven", "TH", "th-sw-0?", "*a*", "", "halyard", "H24P", "h*p", "camera", "SPARE", "Über*", "1/1/9", "uplink", "gate*", "02:45:50:00:00:01", "S-3", "*ö*", "Quay House", "1"}
+			words = []string{"tern-haven", "TH", "th-sw-0?", "*a*", "", "halyard", "H24P", "h*p", "camera", "SPARE", "Über*", "1/1/9", "uplink", "gate*", "02:45:50:00:00:01", "S-3", "Lantern*", "printer", "5 GHz", "02:a1:00:00:01:*", "*ö*", "Quay House", "1"}
 		case selector.Number:
 			words = []string{"0", "1", "10", "20", "40", "1000", "2.5", "5", "-1"}
 		case selector.Flag:
@@ -199,14 +223,27 @@ func (w *world) memoryPicks(subject selector.Noun, e selector.Expr) map[string]b
 		for _, p := range w.net.Ports(q).Rows {
 			out[p.Ref.String()] = true
 		}
+	case selector.Client:
+		for _, c := range w.net.Clients(q).Rows {
+			out[c.MAC] = true
+		}
 	case selector.Event:
 		m := catalog.Log.Matcher(e, subject, w.now)
-		open := m.Open(func(n selector.Noun) bool { return n != selector.Port })
+		open := m.Open(func(n selector.Noun) bool { return n <= selector.Device || n == selector.Event })
 		for _, event := range w.events {
 			d, ports := w.net.Device(event.Device)
 			rows := selector.Rows{selector.Site: d.Site, selector.Device: d,
 				selector.Event: &catalog.Event{At: event.At, Kind: event.Kind, Device: event.Device, Port: event.Port, Text: event.Text}}
-			if m.Some(rows, open, func(*selector.Rows, selector.Noun) (out []any) {
+			if m.Some(rows, open, func(rows *selector.Rows, n selector.Noun) (out []any) {
+				if n == selector.Client {
+					p, _ := rows[selector.Port].(*catalog.Port)
+					for _, c := range w.clients[event.Device] {
+						if p == nil || c.Port == "" || c.Port == p.Ref.Port {
+							out = append(out, c)
+						}
+					}
+					return out
+				}
 				for _, p := range ports {
 					if event.Port == "" || p.Ref.Port == event.Port {
 						out = append(out, p)
@@ -222,7 +259,7 @@ func (w *world) memoryPicks(subject selector.Noun, e selector.Expr) map[string]b
 }
 
 // Whatever is asked, the store and the memory pick the same: 100,000 expressions (fewer with the race detector), over
-// sites, devices, ports and events.
+// sites, devices, ports, clients and events.
 func TestMemoryAndSQLPickTheSame(t *testing.T) {
 	const worlds, batch = 10, 100
 	for n := range worlds {
@@ -233,7 +270,7 @@ func TestMemoryAndSQLPickTheSame(t *testing.T) {
 			picked := 0
 			for range batches {
 				subject := selector.Noun(r.IntN(len(selector.Nouns())))
-				language, key := catalog.Network, map[selector.Noun]string{selector.Site: "s.name", selector.Device: "d.name", selector.Port: "p.device || ':' || p.port", selector.Event: "e.id"}[subject]
+				language, key := catalog.Network, map[selector.Noun]string{selector.Site: "s.name", selector.Device: "d.name", selector.Port: "p.device || ':' || p.port", selector.Client: "c.mac", selector.Event: "e.id"}[subject]
 				if subject == selector.Event {
 					language = catalog.Log
 				}

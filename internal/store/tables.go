@@ -60,6 +60,17 @@ var columns = map[string]string{
 	"port.discards":  "json_extract(p.state, '$.counters.rx_discards') + json_extract(p.state, '$.counters.tx_discards')",
 	"port.changed":   "unixepoch(nullif(json_extract(p.state, '$.changed'), '0001-01-01T00:00:00Z'), 'subsec')",
 
+	"client":          "coalesce(nullif(c.given_name, ''), c.own_name)",
+	"client.mac":      "c.mac",
+	"client.address":  "c.address",
+	"client.system":   "c.system",
+	"client.ssid":     "c.ssid",
+	"client.band":     "c.band",
+	"client.vlan":     "nullif(c.vlan, 0)",
+	"client.wireless": "c.ssid != ''",
+	"client.first":    "nullif(c.first_seen, 0) / 1e6",
+	"client.seen":     "nullif(c.last_seen, 0) / 1e6",
+
 	"event.kind": "e.kind",
 	"event.text": "e.text",
 	"event.age":  "e.at / 1e6",
@@ -77,6 +88,7 @@ func (tables) Words(n selector.Noun) string {
 		selector.Site:   {"s.name", "s.title", columns["site.code"], columns["site.address"], columns["site.contact"], "json_extract(s.particulars, '$.notes')"},
 		selector.Device: {"d.name", "s.name", "s.title", columns["kind"], columns["maker"], columns["model"], columns["serial"], columns["firmware"], host, columns["notes"], columns["contact"], "(SELECT group_concat(value, ' ') FROM json_each(d.particulars, '$.tags'))"},
 		selector.Port:   {"p.device || ':' || p.port", columns["port.description"], "s.name", "s.title", columns["port.mac"], "json_extract(p.state, '$.neighbour.system_name') || ' ' || json_extract(p.state, '$.neighbour.port_id')"},
+		selector.Client: {"c.mac", "c.given_name", "c.own_name", "c.address", "c.ssid", "c.device", "c.port", "s.name", "s.title"},
 		selector.Event:  {"e.device", "e.port", "e.text"},
 	}[n]
 	for i, c := range all {
@@ -85,9 +97,10 @@ func (tables) Words(n selector.Noun) string {
 	return selector.FoldFunction + "(" + strings.Join(all, " || char(10) || ") + ")"
 }
 
-// Bound implements selector.Tables: a port determines its device, a device its site.
+// Bound implements selector.Tables: a part determines what it belongs to, an event its device, and that its site. Whether it
+// determines a port or a client depends on the event.
 func (tables) Bound(subject, n selector.Noun) bool {
-	return n <= subject && n != selector.Port || n == subject
+	return n <= subject && (subject != selector.Event || n < selector.Port || n == selector.Event)
 }
 
 // Join implements selector.Tables.
@@ -97,6 +110,8 @@ func (tables) Join(subject, n selector.Noun) string {
 		return "devices d ON d.site = s.name"
 	case n == selector.Port && subject == selector.Event:
 		return "ports p ON p.device = d.name AND (e.port = '' OR e.port = p.port)"
+	case n == selector.Client:
+		return "clients c ON c.device = d.name AND (p.port IS NULL OR c.port = '' OR c.port = p.port)"
 	}
 	return "ports p ON p.device = d.name"
 }
@@ -106,6 +121,7 @@ var froms = map[selector.Noun]string{
 	selector.Site:   "sites s",
 	selector.Device: "devices d JOIN sites s ON s.name = d.site",
 	selector.Port:   "ports p JOIN devices d ON d.name = p.device JOIN sites s ON s.name = d.site",
+	selector.Client: "clients c JOIN devices d ON d.name = c.device JOIN sites s ON s.name = d.site LEFT JOIN ports p ON p.device = c.device AND p.port = c.port",
 	selector.Event:  "events e LEFT JOIN devices d ON d.name = e.device LEFT JOIN sites s ON s.name = d.site",
 }
 

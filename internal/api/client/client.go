@@ -273,6 +273,16 @@ func (c *Client) Ports(ctx context.Context, q Query) (v1.List[v1.Port], error) {
 	return all[v1.Port](ctx, c, "/ports", q)
 }
 
+// Clients lists end stations.
+func (c *Client) Clients(ctx context.Context, q Query) (v1.List[v1.NetworkClient], error) {
+	return all[v1.NetworkClient](ctx, c, "/clients", q)
+}
+
+// NameClient gives an end station a name; "" takes it back.
+func (c *Client) NameClient(ctx context.Context, mac, name string) error {
+	return c.call(ctx, http.MethodPut, "/clients/"+url.PathEscape(mac)+"/name", v1.NameRequest{Name: name}, nil)
+}
+
 // Probe asks an address for its host key.
 func (c *Client) Probe(ctx context.Context, address string) (v1.ProbeResult, error) {
 	return post[v1.ProbeResult](ctx, c, "/host-keys", v1.Probe{Address: address})
@@ -286,6 +296,64 @@ func (c *Client) Adopt(ctx context.Context, in v1.Adoption) (v1.DeviceDetail, er
 // Pin accepts another host key of a device.
 func (c *Client) Pin(ctx context.Context, device, hostKey string) error {
 	return c.call(ctx, http.MethodPut, "/devices/"+url.PathEscape(device)+"/host-key", v1.Pin{HostKey: hostKey}, nil)
+}
+
+// Discover begins a search for devices.
+func (c *Client) Discover(ctx context.Context, in v1.DiscoveryRequest) (v1.Discovery, error) {
+	return post[v1.Discovery](ctx, c, "/discoveries", in)
+}
+
+// Discoveries lists the last searches, the newest first.
+func (c *Client) Discoveries(ctx context.Context) (v1.List[v1.Discovery], error) {
+	return get[v1.List[v1.Discovery]](ctx, c, "/discoveries", nil)
+}
+
+// CancelDiscovery ends a search.
+func (c *Client) CancelDiscovery(ctx context.Context, number int64) error {
+	return c.call(ctx, http.MethodPost, "/discoveries/"+strconv.FormatInt(number, 10)+"/cancel", nil, nil)
+}
+
+// FollowDiscovery calls f with a search now and as it goes on, until it has ended.
+func (c *Client) FollowDiscovery(ctx context.Context, number int64, f func(v1.Discovery)) (v1.Discovery, error) {
+	for {
+		list, err := c.Discoveries(ctx)
+		if err != nil {
+			return v1.Discovery{}, err
+		}
+		for _, d := range list.Items {
+			if d.Number != number {
+				continue
+			}
+			f(d)
+			if d.State != "running" {
+				return d, nil
+			}
+		}
+		step, cancel := context.WithTimeout(ctx, 2*time.Second)
+		err = c.Events(step, 0, func(e v1.Event) bool { return e.Kind != "search" })
+		if err != nil && step.Err() == nil {
+			<-time.After(200 * time.Millisecond)
+		}
+		cancel()
+		if ctx.Err() != nil {
+			return v1.Discovery{}, context.Cause(ctx)
+		}
+	}
+}
+
+// Found lists what was found and waits to be accepted.
+func (c *Client) Found(ctx context.Context) (v1.List[v1.FoundDevice], error) {
+	return get[v1.List[v1.FoundDevice]](ctx, c, "/found-devices", nil)
+}
+
+// Accept adopts found devices. Each has a result of its own.
+func (c *Client) Accept(ctx context.Context, list []v1.DeviceAcceptance) (v1.List[v1.AcceptResult], error) {
+	return post[v1.List[v1.AcceptResult]](ctx, c, "/found-devices/accept", v1.AcceptRequest{Devices: list})
+}
+
+// Dismiss forgets found devices.
+func (c *Client) Dismiss(ctx context.Context, addresses []string) error {
+	return c.call(ctx, http.MethodPost, "/found-devices/dismiss", v1.DismissRequest{Addresses: addresses}, nil)
 }
 
 func changePath(number int64, action string) string {

@@ -24,6 +24,7 @@ type NamePath struct {
 
 func (s *server) inventoryRoutes(api huma.API) {
 	s.siteRoutes(api)
+	s.clientRoutes(api)
 	register(s, api, access.See, http.MethodGet, "/devices", "list-devices", "The devices",
 		func(_ context.Context, in *ListQuery) (*body[v1.List[v1.Device]], error) {
 			q, err := in.parse(selector.Device)
@@ -111,6 +112,32 @@ func (s *server) inventoryRoutes(api huma.API) {
 				return nil, err
 			}
 			return page(q, s.Inventory.Ports(q), portOut), nil
+		})
+}
+
+// MACPath is a hardware address in an address.
+type MACPath struct {
+	MAC string `path:"mac" pattern:"^[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}$"`
+}
+
+func (s *server) clientRoutes(api huma.API) {
+	register(s, api, access.See, http.MethodGet, "/clients", "list-clients", "The end stations, wired and wireless, that are or were there",
+		func(_ context.Context, in *ListQuery) (*body[v1.List[v1.NetworkClient]], error) {
+			q, err := in.parse(selector.Client)
+			if err != nil {
+				return nil, err
+			}
+			return page(q, s.Inventory.Clients(q), clientOut), nil
+		})
+	type nameInput struct {
+		MACPath
+		Body v1.NameRequest
+	}
+	register(s, api, access.Operate, http.MethodPut, "/clients/{mac}/name", "name-client", "Give a client a name",
+		func(ctx context.Context, in *nameInput) (*struct{}, error) {
+			err := s.Inventory.NameClient(ctx, in.MAC, in.Body.Name)
+			s.audit(ctx, person(ctx).Name, "name-client", in.MAC+" "+in.Body.Name, outcome(err))
+			return nil, err
 		})
 }
 

@@ -148,7 +148,7 @@ func (s *server) selectorRoutes(api huma.API) {
 			}
 			q := catalog.Query{Where: e, Now: time.Now()}
 			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(q).Total,
-				Devices: s.Inventory.Devices(q).Total, Ports: s.Inventory.Ports(q).Total}}, nil
+				Devices: s.Inventory.Devices(q).Total, Ports: s.Inventory.Ports(q).Total, Clients: s.Inventory.Clients(q).Total}}, nil
 		})
 }
 

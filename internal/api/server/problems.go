@@ -13,6 +13,7 @@ import (
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/store"
@@ -51,7 +52,7 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemHostKey, err)
 	case errors.Is(err, driver.ErrCredentials):
 		return with(http.StatusUnprocessableEntity, v1.ProblemLogin, err)
-	case errors.Is(err, changes.ErrBusy):
+	case errors.Is(err, changes.ErrBusy), errors.Is(err, discovery.ErrBusy):
 		return with(http.StatusConflict, v1.ProblemBusy, err)
 	case errors.Is(err, changes.ErrState):
 		return with(http.StatusConflict, v1.ProblemState, err)

@@ -38,6 +38,9 @@ func deviceOut(d *catalog.Device) v1.Device {
 		SeenAt: d.SeenAt, Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
 		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Abilities: []string{}, Particulars: particularsOut(d.Particulars),
 	}
+	for _, t := range d.Troubles {
+		out.Troubles = append(out.Troubles, t.Text)
+	}
 	for _, a := range id.Abilities {
 		out.Abilities = append(out.Abilities, string(a))
 	}
@@ -61,6 +64,11 @@ func portOut(p *catalog.Port) v1.Port {
 		out.Peer = &v1.Peer{System: p.Peer.System, Port: p.Peer.Port, Device: p.Peer.Device}
 	}
 	return out
+}
+
+func clientOut(c *catalog.Client) v1.NetworkClient {
+	return v1.NetworkClient{MAC: c.MAC, Name: c.Name(), GivenName: c.GivenName, Maker: c.Maker, Address: c.Address, System: c.System, Device: c.Device.Name,
+		Site: c.Device.Site.Name, Port: c.Port, SSID: c.SSID, Band: c.Band, VLAN: int(c.VLAN), SignalDbm: c.SignalDbm, Here: c.Here, FirstSeen: c.FirstSeen, LastSeen: c.LastSeen}
 }
 
 func deviceDetail(d *catalog.Device, ports []*catalog.Port) v1.DeviceDetail {

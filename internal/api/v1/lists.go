@@ -19,7 +19,7 @@ type Count struct {
 // Field is a property by which things are picked.
 type Field struct {
 	Name      string   `json:"name"`
-	Of        string   `json:"of" doc:"What it is a property of: site, device, port or event"`
+	Of        string   `json:"of" doc:"What it is a property of: site, device, port, client or event"`
 	Type      string   `json:"type" doc:"text, choice, number, flag, version, address or age"`
 	Many      bool     `json:"many,omitempty" doc:"Whether it has several values: a comparison holds when it holds for one of them"`
 	Operators []string `json:"operators"`
@@ -46,4 +46,5 @@ type Reading struct {
 	Sites      int    `json:"sites" doc:"How many it picks"`
 	Devices    int    `json:"devices"`
 	Ports      int    `json:"ports"`
+	Clients    int    `json:"clients"`
 }

@@ -109,6 +109,7 @@ type Device struct {
 	Why            string       `json:"why,omitempty"`
 	SeenAt         time.Time    `json:"seen_at" doc:"When it last answered"`
 	Health         string       `json:"health" enum:"well,degraded,down,off,unknown"`
+	Troubles       []string     `json:"troubles,omitempty" doc:"What is wrong with it, in sentences"`
 	ManagementVLAN int          `json:"management_vlan,omitempty"`
 	Ports          HealthCounts `json:"ports"`
 	Power          *Power       `json:"power,omitempty"`
@@ -333,7 +334,7 @@ type LogLine struct {
 type Event struct {
 	Seq    uint64    `json:"seq,omitempty"`
 	At     time.Time `json:"at"`
-	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet"`
+	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,search"`
 	Device string    `json:"device,omitempty"`
 	Port   string    `json:"port,omitempty"`
 	Change int64     `json:"change,omitempty"`

@@ -25,13 +25,14 @@ type Site struct {
 type Device struct {
 	Record
 	Sight
-	Health Health
-	Ports  Counts
-	Site   *Site // never nil
-	host   string
-	vlans  []selector.Datum
-	tags   []selector.Datum
-	text   string
+	Health   Health
+	Troubles []network.Trouble
+	Ports    Counts
+	Site     *Site // never nil
+	host     string
+	vlans    []selector.Datum
+	tags     []selector.Datum
+	text     string
 }
 
 // Health is network.Health; the alias saves a name at every use.
@@ -123,6 +124,11 @@ func NewSite(s network.Site, devices []*Device) *Site {
 // neighbour report speaks of.
 func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) string) (*Device, []*Port) {
 	d := &Device{Record: r, Sight: s, Site: site, Health: network.DeviceHealth(s.Reach), host: hostOf(r.Address)}
+	if d.Health == network.Well {
+		if d.Troubles = s.Inside.Troubles(); len(d.Troubles) > 0 {
+			d.Health = network.Degraded
+		}
+	}
 	for _, t := range r.Tags {
 		d.tags = append(d.tags, selector.Of(t))
 	}

@@ -14,7 +14,7 @@ var (
 	Log     = selector.NewLanguage(slices.Concat(networkFields, eventFields()))
 )
 
-var networkFields = slices.Concat(siteFields(), deviceFields(), portFields())
+var networkFields = slices.Concat(siteFields(), deviceFields(), portFields(), clientFields())
 
 // of makes a getter of rows of one type.
 func of[R any](get func(*R) selector.Datum) func(any) selector.Datum {
@@ -185,7 +185,7 @@ func eventFields() []*selector.Field {
 		return f(name, selector.Text, help, func(e *Event) selector.Datum { return selector.Of(get(e)) })
 	}
 	kind := words("event.kind", "what the event is about", func(e *Event) string { return e.Kind })
-	kind.Type, kind.Choices = selector.Choice, []string{"port", "device", "state", "config", "change", "fleet"}
+	kind.Type, kind.Choices = selector.Choice, []string{"port", "device", "state", "config", "change", "fleet", "search"}
 	return []*selector.Field{
 		words("", "", func(e *Event) string { return selector.Fold(e.Device + "\n" + e.Port + "\n" + e.Text) }),
 		kind,

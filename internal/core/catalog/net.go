@@ -14,6 +14,7 @@ type Net struct {
 	sites   []*Site   // by name
 	devices []*Device // by name
 	ports   map[string][]*Port
+	clients map[string][]*Client // by device, those that are or were last seen there
 }
 
 // Query is what is asked of a list.
@@ -63,6 +64,24 @@ func (n *Net) Drop(device string) {
 		n.devices = slices.Delete(n.devices, at, at+1)
 	}
 	delete(n.ports, device)
+	delete(n.clients, device)
+}
+
+// SetClients replaces the clients of a device.
+func (n *Net) SetClients(device string, clients []*Client) {
+	if n.clients == nil {
+		n.clients = map[string][]*Client{}
+	}
+	n.clients[device] = clients
+}
+
+// Clients answers a query for clients.
+func (n *Net) Clients(q Query) Result[*Client] {
+	var rows []*Client
+	for _, d := range n.devices {
+		rows = append(rows, n.clients[d.Name]...)
+	}
+	return answer(n, rows, selector.Client, q, BindClient)
 }
 
 func compareName(d *Device, name string) int { return cmp.Compare(d.Name, name) }
@@ -128,7 +147,7 @@ func pickRows[R any](n *Net, rows []R, subject selector.Noun, q Query, bind func
 		return slices.Clone(rows)
 	}
 	m := Network.Matcher(q.Where, subject, q.Now)
-	open := m.Open(func(x selector.Noun) bool { return x <= subject })
+	open := m.Open(func(x selector.Noun) bool { return x <= subject }) // a wireless client has no port, and needs none
 	out := make([]R, 0, len(rows)/4)
 	for _, r := range rows {
 		b := bind(r)
@@ -148,8 +167,27 @@ func (n *Net) related(rows *selector.Rows, noun selector.Noun) []any {
 		if d, ok := rows[selector.Device].(*Device); ok {
 			return anys(n.ports[d.Name])
 		}
+	case selector.Client:
+		return n.relatedClients(rows)
 	}
 	return nil
+}
+
+// relatedClients lists the clients of a port, or of a device. Where both are open (an expression that asks a site or a
+// device for ports and clients), a port speaks of its own clients; those in the air belong to every port of their device.
+func (n *Net) relatedClients(rows *selector.Rows) []any {
+	d, ok := rows[selector.Device].(*Device)
+	if !ok {
+		return nil
+	}
+	p, _ := rows[selector.Port].(*Port)
+	var out []any
+	for _, c := range n.clients[d.Name] {
+		if p == nil || c.Port == "" || c.Port == p.Ref.Port {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 func (n *Net) devicesOf(site string) []*Device {

@@ -243,6 +243,9 @@ func AtSite(name string) selector.Expr {
 // OnDevice picks what is on a device.
 func OnDevice(name string) selector.Expr { return is("name", name) }
 
+// AtAddress picks the device that is managed at an address, given as host:port.
+func AtAddress(address string) selector.Expr { return is("address", hostOf(address)) }
+
 func is(field, value string) selector.Expr {
 	e, err := Network.Parse(field + " = " + selector.Quote(value))
 	if err != nil {

@@ -1,6 +1,9 @@
 package network
 
-import "time"
+import (
+	"fmt"
+	"time"
+)
 
 // Inside is what is observed inside a device. It is read less often than its ports.
 type Inside struct {
@@ -185,6 +188,70 @@ func Adjacencies(ports map[string]PortState, tunnels []Tunnel) []Adjacency {
 		if t.RemoteAddress != "" {
 			out = append(out, Adjacency{System: t.RemoteSystem, Address: t.RemoteAddress, Via: t.Name})
 		}
+	}
+	return out
+}
+
+// Limits beyond which something inside a device is in trouble, where it gives none itself.
+const (
+	hotCelsius  = 75.0
+	busyPercent = 95.0
+	lossyTunnel = 5.0 // percent
+	faintDbm    = -57 // what a radio link receives: below it, it carries less than half
+)
+
+// Trouble is something that is wrong inside a device.
+type Trouble struct {
+	Key  string // what it is, the same as long as it lasts
+	Text string // a sentence, with readings of the moment
+}
+
+// Troubles says what is wrong inside a device, the worst first. Nothing is said of what was not read.
+func (i Inside) Troubles() []Trouble {
+	var out []Trouble
+	say := func(key, format string, args ...any) { out = append(out, Trouble{key, fmt.Sprintf(format, args...)}) }
+	for _, s := range i.Hardware.Supplies {
+		if !s.OK {
+			say("supply "+s.Name, "Power supply %s gives no power.", s.Name)
+		}
+	}
+	for _, f := range i.Hardware.Fans {
+		if !f.OK {
+			say("fan "+f.Name, "Fan %s does not turn.", f.Name)
+		}
+	}
+	if i.Hardware.Temperature > hotCelsius {
+		say("hot", "It is %.0f °C hot; %.0f °C is the limit.", i.Hardware.Temperature, hotCelsius)
+	}
+	if i.Hardware.CPUPercent > busyPercent {
+		say("busy", "The processor is %.0f %% busy.", i.Hardware.CPUPercent)
+	}
+	for _, m := range i.Hardware.Transceivers {
+		if low := m.Limits.RxLow; low != 0 && m.RxDbm < low && m.RxDbm > -35 { // below that there is no light at all: the link tells
+			say("module "+m.Port, "The module in %s receives %.1f dBm; its limit is %.1f dBm.", m.Port, m.RxDbm, low)
+		}
+	}
+	for _, b := range i.Bundles {
+		lost := 0
+		for _, m := range b.Members {
+			if !m.InSync {
+				lost++
+			}
+		}
+		if lost > 0 {
+			say("bundle "+b.Name, "%d of %d ports of %s are not in the bundle.", lost, len(b.Members), b.Name)
+		}
+	}
+	for _, t := range i.Tunnels {
+		switch {
+		case !t.Up:
+			say("tunnel "+t.Name, "Tunnel %s to %s is down.", t.Name, t.RemoteSystem)
+		case t.LossPercent > lossyTunnel:
+			say("loss "+t.Name, "Tunnel %s to %s loses %.1f %%.", t.Name, t.RemoteSystem, t.LossPercent)
+		}
+	}
+	if r := i.RadioLink; r != nil && r.ReceivedDbm < faintDbm {
+		say("radio link", "The radio link receives %.1f dBm and carries %d Mbit/s.", r.ReceivedDbm, r.CapacityMbps)
 	}
 	return out
 }

@@ -42,11 +42,12 @@ const (
 	Site Noun = iota
 	Device
 	Port
+	Client
 	Event
 	nouns // how many there are
 )
 
-func (n Noun) String() string { return [...]string{"site", "device", "port", "event"}[n] }
+func (n Noun) String() string { return [...]string{"site", "device", "port", "client", "event"}[n] }
 
 // Nouns lists all nouns, the whole before the part.
 func Nouns() []Noun {

@@ -193,6 +193,32 @@ func (f *Fleet) Introduce(ctx context.Context, t driver.Target) (network.Identit
 	return s.Identify(ctx)
 }
 
+// Survey logs in to a device that is not in the fleet and asks who it is and which others it knows of.
+func (f *Fleet) Survey(ctx context.Context, t driver.Target) (network.Identity, []network.Adjacency, error) {
+	ctx, cancel := context.WithTimeout(ctx, f.timing.Connect+f.timing.Request)
+	defer cancel()
+	s, err := f.connector.Connect(ctx, t)
+	if err != nil {
+		return network.Identity{}, nil, err
+	}
+	defer func() { _ = s.Close() }()
+	id, err := s.Identify(ctx)
+	if err != nil {
+		return id, nil, err
+	}
+	st, err := s.ReadState(ctx)
+	if err != nil {
+		return id, nil, err
+	}
+	var inside network.Inside
+	if i, ok := s.(driver.Inspector); ok {
+		if inside, err = i.Inspect(ctx); err != nil {
+			return id, nil, err
+		}
+	}
+	return id, network.Adjacencies(st.Ports, inside.Tunnels), nil
+}
+
 // Await waits until a device is connected, and has it try at once.
 func (f *Fleet) Await(ctx context.Context, name string) error {
 	u, err := f.unit(name)

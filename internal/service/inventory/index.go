@@ -19,10 +19,13 @@ type index struct {
 	views map[string]fleet.View
 	hosts map[string]string // host name → device
 	stale bool              // all rows must be built anew
+
+	book   clientBook
+	makers catalog.Makers
 }
 
 func newIndex() *index {
-	return &index{kept: map[string]store.Device{}, views: map[string]fleet.View{}, hosts: map[string]string{}}
+	return &index{kept: map[string]store.Device{}, views: map[string]fleet.View{}, hosts: map[string]string{}, book: newClientBook()}
 }
 
 // setSites takes the sites as they are now.
@@ -63,8 +66,12 @@ func (x *index) see(v fleet.View) {
 	if old.Config.Hostname != v.Config.Hostname {
 		x.stale = true
 	}
-	if !x.stale {
-		x.build(v.Name)
+	if x.stale {
+		return
+	}
+	x.build(v.Name)
+	if old.Reach != v.Reach {
+		x.buildClients(v.Name)
 	}
 }
 
@@ -110,6 +117,7 @@ func (x *index) ask(f func(*catalog.Net)) {
 		}
 		for name := range x.kept {
 			x.build(name)
+			x.buildClients(name)
 		}
 		x.stale = false
 	}

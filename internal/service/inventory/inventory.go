@@ -42,11 +42,14 @@ type Service struct {
 
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
+
+	troubles  map[string][]network.Trouble // of each device, as told last
+	troubleAt map[string]time.Time         // by which reading
 }
 
 // New returns the service, which observes the fleet.
 func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
+	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
 }
 
 // Start takes every known device in hand, with what was last known of it.
@@ -61,6 +64,11 @@ func (s *Service) Start(ctx context.Context, f *fleet.Fleet) error {
 	}
 	for _, d := range devices {
 		s.index.keep(d)
+	}
+	if err := s.readClients(ctx); err != nil {
+		return err
+	}
+	for _, d := range devices {
 		if d.RetiredAt.IsZero() {
 			if err := s.take(ctx, d); err != nil {
 				return err
@@ -268,6 +276,8 @@ const keepEvery = time.Minute
 // StateRead implements fleet.Observer.
 func (s *Service) StateRead(v fleet.View) {
 	s.index.see(v)
+	s.seeClients(v)
+	s.tellTroubles(v)
 	s.bus.Publish(events.Event{At: v.State.ObservedAt, Kind: events.DeviceState, Device: v.Name})
 	s.mu.Lock()
 	due := time.Since(s.wrote[v.Name]) >= keepEvery

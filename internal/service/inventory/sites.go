@@ -246,6 +246,8 @@ func (s *Service) Values(f *selector.Field) []string {
 		counts = s.Devices(q).Counts
 	case selector.Port:
 		counts = s.Ports(q).Counts
+	case selector.Client:
+		counts = s.Clients(q).Counts
 	}
 	var out []string
 	for _, c := range counts {

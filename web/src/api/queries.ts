@@ -1,6 +1,6 @@
 import { MutationCache, QueryCache, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { api, type Change, type Edit, type Person, Problem, setPerson, take } from "./client";
+import { api, type Change, type Device, type Edit, type Person, Problem, type Site, setPerson, take } from "./client";
 
 /** An ended session asks for signing in again, at the same address. */
 function ended(e: Error) {
@@ -26,6 +26,9 @@ export const keys = {
   device: (name: string) => ["device", name] as const,
   configuration: (name: string) => ["configuration", name] as const,
   ports: ["ports"] as const,
+  clients: ["clients"] as const,
+  discoveries: ["discoveries"] as const,
+  found: ["found"] as const,
   preferences: ["preferences"] as const,
   changes: ["changes"] as const,
   events: ["events"] as const,
@@ -197,3 +200,71 @@ export function useAdopt() {
     onSuccess: () => qc.invalidateQueries(),
   });
 }
+
+export const useDiscoveries = () =>
+  useQuery({ queryKey: keys.discoveries, queryFn: () => take(api.GET("/api/v1/discoveries")) });
+
+export const useFound = () => useQuery({ queryKey: keys.found, queryFn: () => take(api.GET("/api/v1/found-devices")) });
+
+/** A change of what is kept of the network, after which everything may be old. */
+function useKeeping<T, R>(f: (arg: T) => Promise<R>) {
+  const qc = useQueryClient();
+  return useMutation({ mutationFn: f, onSuccess: () => qc.invalidateQueries() });
+}
+
+type DiscoveryRequest = { targets: string[]; port?: number; user: string; password: string; hops: number };
+
+export const useDiscover = () =>
+  useKeeping((body: DiscoveryRequest) => take(api.POST("/api/v1/discoveries", { body })));
+
+export const useCancelDiscovery = () =>
+  useKeeping((number: number) =>
+    take(api.POST("/api/v1/discoveries/{number}/cancel", { params: { path: { number } } })),
+  );
+
+export const useAccept = () =>
+  useKeeping((devices: { address: string; host_key: string; site?: string }[]) =>
+    take(api.POST("/api/v1/found-devices/accept", { body: { devices } })),
+  );
+
+export const useDismiss = () =>
+  useKeeping((addresses: string[]) => take(api.POST("/api/v1/found-devices/dismiss", { body: { addresses } })));
+
+type SiteBody = Omit<Site, "name" | "devices" | "ports">;
+
+export const usePutSite = () =>
+  useKeeping(({ name, body }: { name: string; body: SiteBody }) =>
+    take(api.PUT("/api/v1/sites/{name}", { params: { path: { name } }, body })),
+  );
+
+export const useRemoveSite = () =>
+  useKeeping((name: string) => take(api.DELETE("/api/v1/sites/{name}", { params: { path: { name } } })));
+
+export const useMergeSite = () =>
+  useKeeping(({ name, into }: { name: string; into: string }) =>
+    take(api.POST("/api/v1/sites/{name}/merge", { params: { path: { name } }, body: { into } })),
+  );
+
+type Description = Pick<
+  Device,
+  "site" | "contact" | "building" | "floor" | "rack" | "rack_unit" | "position" | "tags" | "notes"
+>;
+
+export const useDescribe = () =>
+  useKeeping(({ name, body }: { name: string; body: Description }) =>
+    take(api.PUT("/api/v1/devices/{name}/description", { params: { path: { name } }, body })),
+  );
+
+export const useRetire = () =>
+  useKeeping((name: string) => take(api.POST("/api/v1/devices/{name}/retire", { params: { path: { name } } })));
+
+export const useReinstate = () =>
+  useKeeping((name: string) => take(api.POST("/api/v1/devices/{name}/reinstate", { params: { path: { name } } })));
+
+export const useForget = () =>
+  useKeeping((name: string) => take(api.DELETE("/api/v1/devices/{name}", { params: { path: { name } } })));
+
+export const useNameClient = () =>
+  useKeeping(({ mac, name }: { mac: string; name: string }) =>
+    take(api.PUT("/api/v1/clients/{mac}/name", { params: { path: { mac } }, body: { name } })),
+  );

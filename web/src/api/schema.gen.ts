@@ -196,6 +196,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The end stations, wired and wireless, that are or were there
+         * @description Needs the right to see.
+         */
+        get: operations["list-clients"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clients/{mac}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give a client a name
+         * @description Needs the right to operate.
+         */
+        put: operations["name-client"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices": {
         parameters: {
             query?: never;
@@ -344,6 +384,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/discoveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The last searches, the newest first
+         * @description Needs the right to see.
+         */
+        get: operations["list-discoveries"];
+        put?: never;
+        /**
+         * Look for devices
+         * @description Needs the right to operate.
+         */
+        post: operations["start-discovery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/discoveries/{number}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End a search
+         * @description Needs the right to operate.
+         */
+        post: operations["cancel-discovery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/event-log": {
         parameters: {
             query?: never;
@@ -398,6 +482,66 @@ export interface paths {
         get: operations["list-fields"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/found-devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was found and waits to be accepted
+         * @description Needs the right to see.
+         */
+        get: operations["list-found"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/found-devices/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Adopt found devices whose host keys were accepted
+         * @description Needs the right to operate.
+         */
+        post: operations["accept-found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/found-devices/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget found devices
+         * @description Needs the right to operate.
+         */
+        post: operations["dismiss-found"];
         delete?: never;
         options?: never;
         head?: never;
@@ -718,6 +862,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptRequest: {
+            devices: components["schemas"]["DeviceAcceptance"][];
+        };
+        AcceptResult: {
+            address: string;
+            /** @description Its name, if it was adopted */
+            device?: string;
+            /** @description Why it was not */
+            problem?: string;
+        };
         Acceptance: {
             /** Format: date-time */
             at: string;
@@ -747,6 +901,18 @@ export interface components {
         Beat: {
             /** Format: date-time */
             at: string;
+        };
+        Bundle: {
+            members: components["schemas"]["BundleMember"][];
+            name: string;
+            /** Format: int64 */
+            speed_mbps: number;
+            up: boolean;
+        };
+        BundleMember: {
+            in_sync: boolean;
+            partner?: string;
+            port: string;
         };
         Candidate: {
             help?: string;
@@ -805,6 +971,18 @@ export interface components {
             edits: components["schemas"]["Edit"][];
             why?: string;
         };
+        Cluster: {
+            kind: string;
+            members: components["schemas"]["ClusterMember"][];
+            name: string;
+            peer_bundle?: string;
+        };
+        ClusterMember: {
+            model: string;
+            name: string;
+            role: string;
+            serial: string;
+        };
         Completion: {
             candidates: components["schemas"]["Candidate"][];
             /**
@@ -842,17 +1020,34 @@ export interface components {
         };
         Counters: {
             /** Format: int64 */
+            rx_broadcast: number;
+            /** Format: int64 */
             rx_discards: number;
             /** Format: int64 */
             rx_errors: number;
+            /**
+             * Format: int64
+             * @description Frames with a wrong checksum; they count as rx_errors too
+             */
+            rx_fcs_errors: number;
+            /** Format: int64 */
+            rx_multicast: number;
             /** Format: int64 */
             rx_octets: number;
+            /** Format: int64 */
+            rx_unicast: number;
+            /** Format: int64 */
+            tx_broadcast: number;
             /** Format: int64 */
             tx_discards: number;
             /** Format: int64 */
             tx_errors: number;
             /** Format: int64 */
+            tx_multicast: number;
+            /** Format: int64 */
             tx_octets: number;
+            /** Format: int64 */
+            tx_unicast: number;
         };
         Device: {
             abilities: string[];
@@ -904,7 +1099,18 @@ export interface components {
             since: string;
             site: string;
             tags?: string[];
+            /** @description What is wrong with it, in sentences */
+            troubles?: string[];
             why?: string;
+        };
+        DeviceAcceptance: {
+            address: string;
+            /** @description The fingerprint that was accepted */
+            host_key: string;
+            /** @description Its host name when left out */
+            name?: string;
+            /** @description The one proposed when left out */
+            site?: string;
         };
         DeviceDescription: {
             building?: string;
@@ -941,6 +1147,8 @@ export interface components {
             health: "well" | "degraded" | "down" | "off" | "unknown";
             /** @description Fingerprint of the pinned SSH host key */
             host_key: string;
+            /** @description Hardware, tables, radios, tunnels: read every half minute */
+            inside?: components["schemas"]["Inside"];
             /** @description switch, access-point, firewall, edge, radio-link or other */
             kind: string;
             maker: string;
@@ -975,6 +1183,8 @@ export interface components {
             since: string;
             site: string;
             tags?: string[];
+            /** @description What is wrong with it, in sentences */
+            troubles?: string[];
             vlans: components["schemas"]["VLAN"][];
             why?: string;
         };
@@ -983,6 +1193,71 @@ export interface components {
             before: string;
             field: string;
             port: string;
+        };
+        Discovery: {
+            /**
+             * Format: int64
+             * @description Addresses that were asked
+             */
+            asked: number;
+            by: string;
+            /** @description Whether it met its bound of 10,000 addresses */
+            cut?: boolean;
+            /** Format: date-time */
+            ended_at?: string;
+            /**
+             * Format: int64
+             * @description Devices that were not known
+             */
+            found: number;
+            /** Format: int64 */
+            hops: number;
+            /**
+             * Format: int64
+             * @description Devices that were
+             */
+            known: number;
+            /** Format: int64 */
+            number: number;
+            /**
+             * Format: int64
+             * @description Addresses that wait to be asked
+             */
+            queued: number;
+            /** @description Addresses that answered and did not let the service in, with why */
+            refused: {
+                [key: string]: string;
+            };
+            /**
+             * Format: int64
+             * @description Addresses at which nothing answers
+             */
+            silent: number;
+            /** Format: date-time */
+            started_at: string;
+            /** @enum {string} */
+            state: "running" | "done" | "cancelled" | "interrupted";
+            targets: string[];
+        };
+        DiscoveryRequest: {
+            /**
+             * Format: int64
+             * @description How far neighbours are followed; 0: not at all
+             */
+            hops: number;
+            password: string;
+            /**
+             * Format: int64
+             * @description Where a target says none; 830 when left out
+             */
+            port?: number;
+            /** @description Addresses (10.20.1.11, with :port if it is another), prefixes (10.20.1.0/24) and ranges (10.20.1.10-10.20.1.40) */
+            targets: string[];
+            /** @description With which to log in to what answers */
+            user: string;
+        };
+        DismissRequest: {
+            addresses: string[];
         };
         Edit: {
             /** @description description, enabled, mode, vlan, native-vlan, trunk-vlans or poe */
@@ -1043,7 +1318,7 @@ export interface components {
             device?: string;
             health?: string;
             /** @enum {string} */
-            kind: "port" | "device" | "state" | "config" | "change" | "fleet";
+            kind: "port" | "device" | "state" | "config" | "change" | "fleet" | "search";
             port?: string;
             /** Format: int64 */
             seq?: number;
@@ -1060,6 +1335,17 @@ export interface components {
             port: string;
             /** Format: int64 */
             row: number;
+            /**
+             * Format: int64
+             * @description The box, from 1: a stack has several
+             */
+            unit: number;
+        };
+        Fan: {
+            name: string;
+            ok: boolean;
+            /** Format: int64 */
+            rpm: number;
         };
         Field: {
             choices?: string[];
@@ -1067,7 +1353,7 @@ export interface components {
             /** @description Whether it has several values: a comparison holds when it holds for one of them */
             many?: boolean;
             name: string;
-            /** @description What it is a property of: site, device, port or event */
+            /** @description What it is a property of: site, device, port, client or event */
             of: string;
             operators: string[];
             /** @description text, choice, number, flag, version, address or age */
@@ -1085,6 +1371,42 @@ export interface components {
             what: string;
             why: string;
         };
+        FoundDevice: {
+            address: string;
+            firmware: string;
+            /** Format: date-time */
+            found_at: string;
+            /** @description Fingerprint that it showed, to be compared with what the device itself displays */
+            host_key: string;
+            hostname: string;
+            kind: string;
+            maker: string;
+            model: string;
+            /**
+             * Format: int64
+             * @description Number of the search that found it
+             */
+            run: number;
+            serial: string;
+            /** @description The site that is proposed: by the beginning of the host name, or that of the neighbour */
+            site?: string;
+            /** @description Which device told of it, and the port or tunnel */
+            via?: string;
+        };
+        Hardware: {
+            /** Format: double */
+            cpu_percent: number;
+            fans?: components["schemas"]["Fan"][];
+            has_sensors: boolean;
+            /** Format: int64 */
+            memory_total_bytes: number;
+            /** Format: int64 */
+            memory_used_bytes: number;
+            supplies?: components["schemas"]["Supply"][];
+            /** Format: double */
+            temperature_celsius: number;
+            transceivers?: components["schemas"]["Module"][];
+        };
         HealthCounts: {
             /** Format: int64 */
             degraded: number;
@@ -1098,6 +1420,58 @@ export interface components {
             unknown: number;
             /** Format: int64 */
             well: number;
+        };
+        Inside: {
+            bundles?: components["schemas"]["Bundle"][];
+            cluster?: components["schemas"]["Cluster"];
+            hardware: components["schemas"]["Hardware"];
+            macs?: components["schemas"]["Learned"][];
+            /** Format: date-time */
+            observed_at: string;
+            radio_link?: components["schemas"]["RadioLinkRead"];
+            radios?: components["schemas"]["RadioState"][];
+            /** Format: int64 */
+            sessions?: number;
+            spanning?: components["schemas"]["SpanningTree"];
+            stations?: components["schemas"]["Station"][];
+            tunnels?: components["schemas"]["Tunnel"][];
+        };
+        Learned: {
+            mac: string;
+            port: string;
+            /** Format: int32 */
+            vlan: number;
+        };
+        Limits: {
+            /** Format: double */
+            rx_high_dbm: number;
+            /** Format: double */
+            rx_low_dbm: number;
+            /** Format: double */
+            temperature_high_celsius: number;
+            /** Format: double */
+            tx_high_dbm: number;
+            /** Format: double */
+            tx_low_dbm: number;
+        };
+        ListAcceptResult: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["AcceptResult"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
         };
         ListAuditEntry: {
             /**
@@ -1156,6 +1530,25 @@ export interface components {
              */
             total: number;
         };
+        ListDiscovery: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Discovery"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListEvent: {
             /**
              * Format: int64
@@ -1186,6 +1579,44 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Field"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListFoundDevice: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["FoundDevice"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListNetworkClient: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["NetworkClient"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -1278,6 +1709,55 @@ export interface components {
         MergeRequest: {
             /** @description The site that takes the devices */
             into: string;
+        };
+        Module: {
+            /** Format: double */
+            bias_ma: number;
+            form: string;
+            limits: components["schemas"]["Limits"];
+            maker: string;
+            model: string;
+            port: string;
+            /** Format: double */
+            rx_dbm: number;
+            serial: string;
+            /** Format: double */
+            temperature_celsius: number;
+            /** Format: double */
+            tx_dbm: number;
+        };
+        NameRequest: {
+            /** @description Empty to take it back */
+            name: string;
+        };
+        NetworkClient: {
+            address?: string;
+            band?: string;
+            device: string;
+            /** Format: date-time */
+            first_seen: string;
+            /** @description As given by hand */
+            given_name?: string;
+            /** @description Whether it is there now */
+            here: boolean;
+            /** Format: date-time */
+            last_seen: string;
+            mac: string;
+            /** @description By the first half of its hardware address, if a registry was given to the service */
+            maker?: string;
+            /** @description As given by hand, or else as it says itself */
+            name?: string;
+            /** @description Of a wired one */
+            port?: string;
+            /** Format: int64 */
+            signal_dbm?: number;
+            site: string;
+            /** @description Of a wireless one */
+            ssid?: string;
+            /** @description Operating system, where that is known */
+            system?: string;
+            /** Format: int64 */
+            vlan?: number;
         };
         NewToken: {
             /** Format: date-time */
@@ -1412,7 +1892,34 @@ export interface components {
              */
             trial_seconds?: number;
         };
+        RadioLinkRead: {
+            /** Format: int64 */
+            capacity_mbps: number;
+            /** Format: double */
+            distance_km: number;
+            /** Format: double */
+            frequency_ghz: number;
+            modulation: string;
+            /** Format: double */
+            received_dbm: number;
+        };
+        RadioState: {
+            band: string;
+            /** Format: int64 */
+            busy_percent: number;
+            /** Format: int64 */
+            channel: number;
+            id: string;
+            /** Format: int64 */
+            noise_dbm: number;
+            /** Format: int64 */
+            power_dbm: number;
+            /** Format: int64 */
+            width_mhz: number;
+        };
         Reading: {
+            /** Format: int64 */
+            clients: number;
             /** Format: int64 */
             devices: number;
             /** @description Written out in full */
@@ -1470,6 +1977,41 @@ export interface components {
             /** @description Its name as people say it */
             title: string;
         };
+        SpanningPort: {
+            role: string;
+            state: string;
+        };
+        SpanningTree: {
+            address: string;
+            ports?: {
+                [key: string]: components["schemas"]["SpanningPort"];
+            };
+            /** Format: int64 */
+            priority: number;
+            root_address: string;
+            /** Format: int64 */
+            root_cost: number;
+            /** Format: int64 */
+            root_priority: number;
+        };
+        Station: {
+            address?: string;
+            band: string;
+            mac: string;
+            name?: string;
+            /** Format: int64 */
+            signal_dbm: number;
+            ssid: string;
+            system?: string;
+            /** Format: int32 */
+            vlan?: number;
+        };
+        Supply: {
+            name: string;
+            ok: boolean;
+            /** Format: double */
+            watts: number;
+        };
         Token: {
             /** Format: date-time */
             created_at: string;
@@ -1505,6 +2047,22 @@ export interface components {
             password: string;
             /** @description Whether the token may only see */
             read_only?: boolean;
+        };
+        Tunnel: {
+            /** Format: date-time */
+            changed: string;
+            /** Format: double */
+            delay_ms: number;
+            /** Format: double */
+            jitter_ms: number;
+            /** Format: double */
+            loss_percent: number;
+            name: string;
+            port: string;
+            remote_address: string;
+            remote_system: string;
+            underlay: string;
+            up: boolean;
         };
         VLAN: {
             /** Format: int64 */
@@ -1927,6 +2485,82 @@ export interface operations {
             };
         };
     };
+    "list-clients": {
+        parameters: {
+            query?: {
+                /** @description A selector: which of them */
+                where?: string;
+                /** @description Fields to sort by, the first first; a minus before one turns it round: -port.poe.watts,name */
+                sort?: string;
+                /** @description Which members of the items to send, separated by commas; all when left out */
+                fields?: string;
+                /** @description Fields by whose values to count those that match: kind,health */
+                count?: string;
+                limit?: number;
+                /** @description How many to leave out; for jumping into the middle of a list */
+                offset?: number;
+                /** @description The member next of the page before */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListNetworkClient"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "name-client": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-devices": {
         parameters: {
             query?: {
@@ -2219,6 +2853,97 @@ export interface operations {
             };
         };
     };
+    "list-discoveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDiscovery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "start-discovery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DiscoveryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Discovery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-discovery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
@@ -2345,6 +3070,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ListField"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListFoundDevice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "accept-found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListAcceptResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "dismiss-found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DismissRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -129,11 +129,17 @@ function happened(e: HappenedEvent) {
     mark(...keys.changes);
     return;
   }
+  if (e.kind === "search") {
+    mark(...keys.discoveries);
+    mark(...keys.found);
+    return;
+  }
   if (e.device) mark(...keys.device(e.device));
   if (e.kind === "state") return;
   mark(...keys.devices);
   mark(...keys.ports);
   mark(...keys.sites);
+  mark(...keys.clients);
   mark(...keys.events);
   mark("reading");
   if (e.kind === "config" && e.device) mark(...keys.configuration(e.device));

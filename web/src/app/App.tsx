@@ -10,6 +10,9 @@ import { WatchPage } from "../features/watch/WatchPage";
 import { Empty, Failure } from "../ui/controls";
 import { Frame } from "./Frame";
 
+const ClientsPage = lazy(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
+const SitesPage = lazy(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
+const DiscoverPage = lazy(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
 const ChangesPage = lazy(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
 
 export function App() {
@@ -27,6 +30,9 @@ export function App() {
               <Route path="/devices" element={<DevicesPage me={me.data} />} />
               <Route path="/devices/:name" element={<DevicePage me={me.data} />} />
               <Route path="/ports" element={<PortsPage me={me.data} />} />
+              <Route path="/clients" element={<ClientsPage me={me.data} />} />
+              <Route path="/sites" element={<SitesPage me={me.data} />} />
+              <Route path="/discover" element={<DiscoverPage me={me.data} />} />
               <Route path="/changes" element={<ChangesPage />} />
               <Route
                 path="*"

@@ -1,5 +1,5 @@
 import { clsx } from "clsx";
-import { Activity, Cable, CircleHelp, PanelRight, Search, ServerCog } from "lucide-react";
+import { Activity, Cable, CircleHelp, MapPin, MonitorSmartphone, PanelRight, Search, ServerCog } from "lucide-react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, NavLink } from "react-router";
 import type { Person } from "../api/client";
@@ -19,6 +19,8 @@ const areas = [
   { path: "/watch", name: "Watch", icon: Activity },
   { path: "/devices", name: "Devices", icon: ServerCog },
   { path: "/ports", name: "Ports", icon: Cable },
+  { path: "/clients", name: "Clients", icon: MonitorSmartphone },
+  { path: "/sites", name: "Sites", icon: MapPin },
 ];
 
 export function Frame({ me, children }: { me: Person; children: ReactNode }) {

@@ -31,6 +31,8 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "watch", words: "watch what needs attention", group: "Go to", show: "Watch", run: go(kept("/watch")) },
       { id: "devices", words: "devices", group: "Go to", show: "Devices", run: go(kept("/devices")) },
       { id: "ports", words: "ports", group: "Go to", show: "Ports", run: go(kept("/ports")) },
+      { id: "clients", words: "clients stations", group: "Go to", show: "Clients", run: go(kept("/clients")) },
+      { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
       { id: "changes", words: "changes history", group: "Go to", show: "Changes", run: go(kept("/changes")) },
     ];
     if (me.rights.includes("operate"))
@@ -40,6 +42,14 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         group: "Do",
         show: "Adopt a device",
         run: go("/devices?adopt=1"),
+      });
+    if (me.rights.includes("operate"))
+      out.push({
+        id: "discover",
+        words: "discover search find devices neighbours",
+        group: "Do",
+        show: "Discover devices",
+        run: go("/discover"),
       });
     for (const t of ["light", "dark", "system"] as const)
       out.push({

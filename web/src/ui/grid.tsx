@@ -29,6 +29,8 @@ export type GridColumn<T> = {
   field?: string;
   /** Whether rows can be grouped by the field: it must have few values. */
   groups?: boolean;
+  /** What a group without a value is called. */
+  none?: string;
   /** Whether it is hidden until it is chosen. */
   extra?: boolean;
   width: number;
@@ -157,7 +159,10 @@ export function Grid<N extends Noun>({
           {totals?.map((t) => (
             <span key={t} className="max-lg:hidden">
               {head.data?.counts?.[t]
-                ?.map((c) => `${(c.value || "not known").replace("-", " ")} ${c.count}`)
+                ?.map(
+                  (c) =>
+                    `${(c.value || (columns.find((x) => x.field === t)?.none ?? "not known")).replace("-", " ")} ${c.count}`,
+                )
                 .join(" · ")}
             </span>
           ))}
@@ -268,7 +273,8 @@ export function Grid<N extends Noun>({
                     head={
                       grouping
                         ? {
-                            name: segments[segment]?.value || "not known",
+                            name:
+                              segments[segment]?.value || (columns.find((c) => c.key === group)?.none ?? "not known"),
                             count: segments[segment]?.count ?? 0,
                             closed: closed.has(segments[segment]?.value ?? ""),
                             toggle: () => {

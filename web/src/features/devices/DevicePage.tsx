@@ -4,14 +4,16 @@ import type { DeviceDetail, Person, Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
 import { useKept, useView } from "../../app/view";
 import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
-import { changeShape, changeWord, HealthMark } from "../../ui/health";
+import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { Table } from "../../ui/table";
 import { Ago } from "../../ui/time";
 import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
 import { usePicked } from "../ports/selection";
+import { DescribeDialog, Service } from "./DescribeDialog";
 import { Face } from "./Face";
+import { insideTabs } from "./Inside";
 import { PinDialog } from "./PinDialog";
 
 export function DevicePage({ me }: { me: Person }) {
@@ -35,6 +37,7 @@ export function DevicePage({ me }: { me: Person }) {
 function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
   const [tab, setTab] = useView("tab", "ports");
   const picked = usePicked(d.face.map((f) => f.port));
+  const inside = insideTabs(d);
   const ports = new Map(d.port_list.map((p) => [p.port, p]));
   const chosen = [...picked.set].map((p) => ports.get(p)).filter((p): p is Port => p !== undefined);
   return (
@@ -47,7 +50,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         <span>
           {d.maker} {d.model}
         </span>
-        <HealthMark state={d.health} word={d.reach} />
+        <HealthMark state={d.health} word={d.health === "degraded" ? "degraded" : d.reach} />
         <span className="text-soft">
           since <Ago at={d.since} word="" />
           {d.why && `: ${d.why}`}
@@ -58,7 +61,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
           {d.power && `, PoE ${watts(d.power.used_mw)} of ${watts(d.power.budget_mw)}`}
         </span>
       </header>
-      {d.reach !== "connected" && (
+      {d.reach === "retired" && (
+        <p className="rounded border border-rule bg-panel px-3 py-2">
+          This device is retired: nobody tries to reach it. Under Particulars it can be taken into service again, or
+          forgotten.
+        </p>
+      )}
+      {d.reach !== "connected" && d.reach !== "retired" && (
         <div role="alert" className="flex items-center gap-3 rounded border border-down bg-minus px-3 py-2">
           <p className="grow">
             This is the last that is known, from <Ago at={d.seen_at} />. States are shown as unknown until the device is
@@ -66,6 +75,15 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
           </p>
           {d.reach === "refused" && me.rights.includes("operate") && <PinDialog d={d} />}
         </div>
+      )}
+      {d.troubles && d.troubles.length > 0 && (
+        <ul className="rounded border border-degraded bg-panel px-3 py-2" aria-label="What is wrong">
+          {d.troubles.map((t) => (
+            <li key={t} className="flex items-center gap-2">
+              <Shape state="degraded" size={11} /> {t}
+            </li>
+          ))}
+        </ul>
       )}
       <Panel>
         <Face d={d} picked={picked} />
@@ -75,6 +93,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         <Tabs.List className="flex gap-1 overflow-x-auto border-b border-rule" aria-label="About this device">
           {[
             ["ports", "Ports"],
+            ...inside,
             ["particulars", "Particulars"],
             ["configuration", "Configuration"],
             ["changes", "Changes"],
@@ -91,8 +110,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         <Tabs.Content value="ports" className="pt-3">
           <PortTable d={d} picked={picked} />
         </Tabs.Content>
+        {inside.map(([value, , show]) => (
+          <Tabs.Content key={value} value={value} className="pt-3">
+            {show(d)}
+          </Tabs.Content>
+        ))}
         <Tabs.Content value="particulars" className="pt-3">
-          <Particulars d={d} />
+          <Particulars d={d} me={me} />
         </Tabs.Content>
         <Tabs.Content value="configuration" className="pt-3">
           <Configuration name={d.name} />
@@ -110,7 +134,7 @@ const watts = (mw: number) => `${(mw / 1000).toFixed(1)} W`;
 const columns = portColumns(false);
 
 function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof usePicked> }) {
-  const [q] = useView("find");
+  const [q, setQ] = useView("pick");
   const [sort, setSort] = useView("sort", "port");
   const words = q.toLowerCase().split(/\s+/).filter(Boolean);
   const rows = d.port_list.filter((p) => {
@@ -119,7 +143,19 @@ function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof u
     return words.every((w) => all.includes(w));
   });
   return (
-    <Panel>
+    <Panel
+      title={`${rows.length} of ${d.port_list.length} ports`}
+      aside={
+        <label className="flex items-center gap-2">
+          Find
+          <input
+            value={q}
+            onChange={(e) => setQ(e.target.value)}
+            className="h-6 w-44 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
+          />
+        </label>
+      }
+    >
       <Table
         label={`Ports of ${d.name}`}
         columns={columns}
@@ -130,15 +166,24 @@ function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof u
         selected={picked.set}
         onRow={(p, e) => picked.pick(p.port, e)}
         className="max-h-[520px]"
-        empty={<Empty title="No port here is in the scope">Clear the scope line to see all.</Empty>}
+        empty={<Empty title="No port here has these words" />}
       />
     </Panel>
   );
 }
 
-function Particulars({ d }: { d: DeviceDetail }) {
+function Particulars({ d, me }: { d: DeviceDetail; me: Person }) {
   const rows: [string, React.ReactNode, boolean?][] = [
     ["Site", d.site],
+    [
+      "Place",
+      [d.building, d.floor && `floor ${d.floor}`, d.rack && `rack ${d.rack}`, d.rack_unit && `unit ${d.rack_unit}`]
+        .filter(Boolean)
+        .join(", ") || "not told",
+    ],
+    ["Contact", d.contact || "not told"],
+    ["Tags", d.tags?.join(", ") || "none"],
+    ...(d.notes ? [["Notes", d.notes] as [string, React.ReactNode]] : []),
     ["Kind", d.kind],
     ["Maker and model", `${d.maker} ${d.model}`],
     ["Serial number", d.serial, true],
@@ -158,7 +203,7 @@ function Particulars({ d }: { d: DeviceDetail }) {
   ];
   return (
     <div className="grid gap-3 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
-      <Panel title="Device">
+      <Panel title="Device" aside={me.rights.includes("operate") && <DescribeDialog d={d} />}>
         <dl className="grid grid-cols-[170px_minmax(0,1fr)] gap-y-1 px-3 py-2">
           {rows.map(([what, value, mono]) => (
             <div key={what} className="contents">
@@ -167,6 +212,7 @@ function Particulars({ d }: { d: DeviceDetail }) {
             </div>
           ))}
         </dl>
+        {me.rights.includes("operate") && <Service d={d} />}
       </Panel>
       <Panel title={`${d.vlans.length} VLANs`}>
         <ul className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 px-3 py-2">

@@ -1,4 +1,4 @@
-import { Plus } from "lucide-react";
+import { Plus, Radar } from "lucide-react";
 import { Link } from "react-router";
 import type { Device, Person } from "../../api/client";
 import { useScope, useView } from "../../app/view";
@@ -126,9 +126,17 @@ export function DevicesPage({ me }: { me: Person }) {
       <div className="flex items-center justify-between">
         <h1 className="text-lg font-semibold">Devices</h1>
         {me.rights.includes("operate") && (
-          <Button kind="main" onClick={() => setAdopt("1")}>
-            <Plus size={15} aria-hidden /> Adopt a device
-          </Button>
+          <span className="flex gap-2">
+            <Link
+              to="/discover"
+              className="inline-flex h-7 items-center gap-1.5 rounded-sm border border-rule bg-raised px-2.5 font-medium text-ink hover:border-soft hover:no-underline"
+            >
+              <Radar size={15} aria-hidden /> Discover
+            </Link>
+            <Button kind="main" onClick={() => setAdopt("1")}>
+              <Plus size={15} aria-hidden /> Adopt a device
+            </Button>
+          </span>
         )}
       </div>
       <Grid

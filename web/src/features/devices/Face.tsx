@@ -12,30 +12,50 @@ export function Face({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof
   const ports = new Map(d.port_list.map((p) => [p.port, p]));
   const changes = useChanges();
   const edited = new Set(changes.data?.items.filter(isDraft).flatMap((c) => c.differences.map((x) => x.port)) ?? []);
-  const groups = [...new Set(d.face.map((f) => f.group))];
+  const units = [...new Set(d.face.map((f) => f.unit))];
   return (
     <div className="overflow-x-auto px-4 py-3">
-      <div className="inline-flex items-center gap-5 rounded-md border border-rule bg-ground px-4 py-2.5">
-        <div className="w-20 shrink-0 text-xs leading-tight text-soft">
-          <div className="font-semibold text-ink">{d.maker}</div>
-          <div className="font-mono">{d.model}</div>
-        </div>
-        {groups.map((g) => {
-          const here = d.face.filter((f) => f.group === g);
-          const first = Math.min(...here.map((f) => f.column));
+      <div className="grid justify-items-start gap-2">
+        {units.map((unit) => {
+          const box = d.face.filter((f) => f.unit === unit);
+          const member =
+            d.inside?.cluster?.kind === "stack"
+              ? d.inside.cluster.members.find((m) => m.name === String(unit))
+              : undefined;
           return (
-            <div key={g} className="grid gap-x-[3px] gap-y-1">
-              {here.map((f) => (
-                <FacePortButton
-                  key={f.port}
-                  f={f}
-                  p={ports.get(f.port)}
-                  on={picked.set.has(f.port)}
-                  edited={edited.has(`${d.name}:${f.port}`)}
-                  picked={picked}
-                  column={f.column - first + 1}
-                />
-              ))}
+            <div
+              key={unit}
+              className="inline-flex items-center gap-5 rounded-md border border-rule bg-ground px-4 py-2.5"
+            >
+              <div className="w-20 shrink-0 text-xs leading-tight text-soft">
+                <div className="font-semibold text-ink">{d.maker}</div>
+                <div className="font-mono">{d.model}</div>
+                {units.length > 1 && (
+                  <div>
+                    unit {unit}
+                    {member?.role && `, ${member.role}`}
+                  </div>
+                )}
+              </div>
+              {[...new Set(box.map((f) => f.group))].map((g) => {
+                const here = box.filter((f) => f.group === g);
+                const first = Math.min(...here.map((f) => f.column));
+                return (
+                  <div key={g} className="grid gap-x-[3px] gap-y-1">
+                    {here.map((f) => (
+                      <FacePortButton
+                        key={f.port}
+                        f={f}
+                        p={ports.get(f.port)}
+                        on={picked.set.has(f.port)}
+                        edited={edited.has(`${d.name}:${f.port}`)}
+                        picked={picked}
+                        column={f.column - first + 1}
+                      />
+                    ))}
+                  </div>
+                );
+              })}
             </div>
           );
         })}

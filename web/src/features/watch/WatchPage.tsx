@@ -73,11 +73,17 @@ function Attention() {
         {away.map((d: Device) => (
           <Row
             key={d.name}
-            state="down"
+            state={d.health}
             to={kept(`/devices/${d.name}`)}
             name={d.name}
-            text={d.reach === "refused" ? `does not let the service in: ${d.why}` : `is gone: ${d.why}`}
-            at={d.since}
+            text={
+              d.health === "degraded"
+                ? (d.troubles ?? []).join(" ")
+                : d.reach === "refused"
+                  ? `does not let the service in: ${d.why}`
+                  : `is gone: ${d.why}`
+            }
+            at={d.health === "degraded" ? "" : d.since}
           />
         ))}
         {cut.map((p: Port) => (
@@ -105,9 +111,7 @@ function Row({ state, to, name, text, at }: { state: string; to: string; name: s
       <span className="min-w-0 grow truncate" title={text}>
         {text}
       </span>
-      <span className="shrink-0 text-sm text-soft">
-        <Ago at={at} />
-      </span>
+      <span className="shrink-0 text-sm text-soft">{at && <Ago at={at} />}</span>
     </li>
   );
 }

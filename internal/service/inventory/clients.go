@@ -1,0 +1,211 @@
+package inventory
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/store"
+)
+
+const (
+	// clientsKept is how long a client that is gone is remembered, unless a person named it.
+	clientsKept = 90 * 24 * time.Hour
+	// seenEvery is how often it is kept that a client is still where it was.
+	seenEvery = 5 * time.Minute
+)
+
+// station is a client as the index knows it.
+type station struct {
+	store.Client
+	here bool
+	kept time.Time // when it was last written
+}
+
+// clientBook is who is where. The index's lock guards it.
+type clientBook struct {
+	byMAC    map[string]*station
+	byDevice map[string]map[string]*station
+	read     map[string]time.Time // by device: the observation that was taken
+}
+
+func newClientBook() clientBook {
+	return clientBook{byMAC: map[string]*station{}, byDevice: map[string]map[string]*station{}, read: map[string]time.Time{}}
+}
+
+// place writes down at which device a client is.
+func (b *clientBook) place(mac string, s *station, device string) {
+	if old := b.byDevice[s.DeviceID]; old != nil {
+		delete(old, mac)
+	}
+	if b.byDevice[device] == nil {
+		b.byDevice[device] = map[string]*station{}
+	}
+	b.byDevice[device][mac] = s
+}
+
+// see takes what a device sees and returns what is to be kept, and which other devices lost a client to it.
+func (b *clientBook) see(device string, at time.Time, seen []catalog.Sighting) (keep []store.Client, others []string) {
+	for _, s := range b.byDevice[device] {
+		s.here = false
+	}
+	for _, sighting := range seen {
+		s := b.byMAC[sighting.MAC]
+		if s == nil {
+			s = &station{Client: store.Client{FirstSeen: at}}
+			b.byMAC[sighting.MAC] = s
+		}
+		if s.DeviceID != "" && s.DeviceID != device {
+			// Two devices may tell of one client while it moves, or one from a table that is a moment old: the later wins.
+			if s.LastSeen.After(at) {
+				continue
+			}
+			if !slices.Contains(others, s.DeviceID) {
+				others = append(others, s.DeviceID)
+			}
+		}
+		b.place(sighting.MAC, s, device)
+
+		before := s.Sighting
+		before.SignalDbm = sighting.SignalDbm // it always wanders
+		moved := before != sighting
+		s.Sighting, s.LastSeen, s.here = sighting, at, true
+		if moved || at.Sub(s.kept) >= seenEvery {
+			s.kept = at
+			keep = append(keep, s.Client)
+		}
+	}
+	return keep, others
+}
+
+// readClients takes the clients as they are kept.
+func (s *Service) readClients(ctx context.Context) error {
+	since := time.Now().Add(-clientsKept)
+	if err := s.store.ForgetClients(ctx, since); err != nil {
+		return err
+	}
+	list, err := s.store.Clients(ctx, since)
+	if err != nil {
+		return err
+	}
+	s.index.mu.Lock()
+	defer s.index.mu.Unlock()
+	for _, c := range list {
+		st := &station{Client: c, kept: c.LastSeen}
+		s.index.book.byMAC[c.MAC] = st
+		s.index.book.place(c.MAC, st, c.DeviceID)
+	}
+	return nil
+}
+
+// seeClients takes what a device tells of clients, when it told anew.
+func (s *Service) seeClients(v fleet.View) {
+	keep := s.index.seeClients(v)
+	if len(keep) == 0 {
+		return
+	}
+	if err := s.store.PutClients(context.Background(), keep); err != nil {
+		s.log.Error("clients could not be kept", "device", v.Name, "err", err)
+	}
+}
+
+func (x *index) seeClients(v fleet.View) []store.Client {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if _, known := x.kept[v.Name]; !known || v.Inside.ObservedAt.IsZero() || !v.Inside.ObservedAt.After(x.book.read[v.Name]) {
+		return nil
+	}
+	x.book.read[v.Name] = v.Inside.ObservedAt
+	keep, others := x.book.see(v.Name, v.Inside.ObservedAt, catalog.Sightings(v.Name, catalog.Sight{Config: v.Config, State: v.State, Inside: v.Inside}))
+	if !x.stale {
+		for _, d := range append(others, v.Name) {
+			x.buildClients(d)
+		}
+	}
+	return keep
+}
+
+// buildClients makes the rows of the clients of a device.
+func (x *index) buildClients(device string) {
+	d, ports := x.net.Device(device)
+	if d == nil {
+		return
+	}
+	byName := map[string]*catalog.Port{}
+	for _, p := range ports {
+		byName[p.Ref.Port] = p
+	}
+	rows := make([]*catalog.Client, 0, len(x.book.byDevice[device]))
+	for _, s := range x.book.byDevice[device] {
+		here := s.here && d.Reach == network.ReachConnected
+		rows = append(rows, catalog.NewClient(s.Sighting, s.GivenName, x.makers.Of(s.MAC), s.FirstSeen, s.LastSeen, here, d, byName[s.Port]))
+	}
+	slices.SortFunc(rows, func(a, b *catalog.Client) int { return strings.Compare(a.MAC, b.MAC) })
+	x.net.SetClients(device, rows)
+}
+
+// Clients answers a query for clients.
+func (s *Service) Clients(q catalog.Query) (out catalog.Result[*catalog.Client]) {
+	s.index.ask(func(n *catalog.Net) { out = n.Clients(q) })
+	return out
+}
+
+// SetMakers says who makes what, by hardware address.
+func (s *Service) SetMakers(m catalog.Makers) {
+	s.index.mu.Lock()
+	defer s.index.mu.Unlock()
+	s.index.makers, s.index.stale = m, true
+}
+
+// NameClient gives a client a name; "" takes it back.
+func (s *Service) NameClient(ctx context.Context, mac, name string) error {
+	name = strings.TrimSpace(name)
+	if err := checkLine("name", name); err != nil {
+		return err
+	}
+	mac = strings.ToLower(mac)
+	if err := s.store.NameClient(ctx, mac, name); err != nil {
+		return fmt.Errorf("client %s: %w", mac, err)
+	}
+	s.index.mu.Lock()
+	if st := s.index.book.byMAC[mac]; st != nil {
+		st.GivenName = name
+		s.index.stale = true
+	}
+	s.index.mu.Unlock()
+	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet})
+	return nil
+}
+
+// tellTroubles says what went wrong inside a device, and what is over, since it was read last.
+func (s *Service) tellTroubles(v fleet.View) {
+	s.mu.Lock()
+	if !v.Inside.ObservedAt.After(s.troubleAt[v.Name]) {
+		s.mu.Unlock()
+		return
+	}
+	_, known := s.troubleAt[v.Name]
+	s.troubleAt[v.Name] = v.Inside.ObservedAt
+	before, now := s.troubles[v.Name], v.Inside.Troubles()
+	s.troubles[v.Name] = now
+	s.mu.Unlock()
+	has := func(list []network.Trouble, key string) bool {
+		return slices.ContainsFunc(list, func(t network.Trouble) bool { return t.Key == key })
+	}
+	for _, t := range now {
+		if !has(before, t.Key) {
+			s.happened(events.Event{At: v.Inside.ObservedAt, Kind: events.DeviceReach, Device: v.Name, Text: v.Name + ": " + t.Text, Health: string(network.Degraded)})
+		}
+	}
+	for _, t := range before {
+		if known && !has(now, t.Key) {
+			s.happened(events.Event{At: v.Inside.ObservedAt, Kind: events.DeviceReach, Device: v.Name, Text: v.Name + ": it is over: " + t.Text, Health: string(network.Well)})
+		}
+	}
+}
