@@ -60,7 +60,11 @@ func counted[T any](a *app, q client.Query, list v1.List[T]) (bool, error) {
 	var rows [][]string
 	for name := range strings.SplitSeq(q.Count, ",") {
 		for _, c := range list.Counts[strings.ToLower(strings.TrimSpace(name))] {
-			rows = append(rows, []string{strings.TrimSpace(name), c.Value, strconv.Itoa(c.Count)})
+			value := c.Value
+			if value == "" && a.format == "table" {
+				value = "-"
+			}
+			rows = append(rows, []string{strings.TrimSpace(name), value, strconv.Itoa(c.Count)})
 		}
 	}
 	return true, a.list(list.Counts, []string{"field", "value", "count"}, rows, "Nothing fits.")

@@ -251,6 +251,24 @@ func (w *World) Serials() map[string]string {
 	return out
 }
 
+// Cables lists the cables by their ends, device:port, for tests to hold against what the service found.
+func (w *World) Cables() [][2]string {
+	out := make([][2]string, len(w.cables))
+	for i, c := range w.cables {
+		out[i] = [2]string{c.a.device + ":" + c.a.port, c.b.device + ":" + c.b.port}
+	}
+	return out
+}
+
+// Stations lists where the end stations are plugged in or joined, by hardware address.
+func (w *World) Stations() map[string]string {
+	out := map[string]string{}
+	for _, h := range w.hosts {
+		out[h.MAC] = h.At
+	}
+	return out
+}
+
 // Address is where a device's agent listens.
 func (w *World) Address(device string) string { return w.devices[device].listener.Addr().String() }
 

@@ -44,6 +44,9 @@ func (in *ListQuery) parse(subject selector.Noun) (q catalog.Query, err error) {
 	if q.Counts, err = catalog.ParseFields(in.Count, subject); err != nil {
 		return q, err
 	}
+	if in.Fields != "" && len(membersOf(itemTypes[subject], in.Fields)) == 0 {
+		return q, fmt.Errorf("the items have no member of %q: that is %w", in.Fields, errInvalid)
+	}
 	if in.Cursor != "" {
 		b, err := base64.RawURLEncoding.DecodeString(in.Cursor)
 		offset, convErr := strconv.Atoi(string(b))
@@ -78,6 +81,24 @@ func page[R, T any](q catalog.Query, r catalog.Result[R], convert func(R) T) *bo
 	return &body[v1.List[T]]{out}
 }
 
+// itemTypes are what the lists of nouns hold.
+var itemTypes = map[selector.Noun]reflect.Type{
+	selector.Site: reflect.TypeFor[v1.Site](), selector.Device: reflect.TypeFor[v1.Device](), selector.Port: reflect.TypeFor[v1.Port](),
+	selector.Client: reflect.TypeFor[v1.NetworkClient](),
+}
+
+// membersOf lists the members of a type that are wanted by their names in JSON, separated by commas.
+func membersOf(t reflect.Type, wanted string) []reflect.StructField {
+	var out []reflect.StructField
+	for _, f := range reflect.VisibleFields(t) {
+		name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
+		if !f.Anonymous && slices.Contains(strings.Split(wanted, ","), name) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // onlyFields is a transformer that leaves of the items of a list what the query parameter fields asks for.
 func onlyFields(ctx huma.Context, _ string, v any) (any, error) {
 	wanted := ctx.Query("fields")
@@ -88,15 +109,9 @@ func onlyFields(ctx huma.Context, _ string, v any) (any, error) {
 	items := list.FieldByName("Items")
 	var members [][]int
 	var types []reflect.StructField
-	for _, f := range reflect.VisibleFields(items.Type().Elem()) {
-		name, _, _ := strings.Cut(f.Tag.Get("json"), ",")
-		if !f.Anonymous && slices.Contains(strings.Split(wanted, ","), name) {
-			members = append(members, f.Index)
-			types = append(types, reflect.StructField{Name: f.Name, Type: f.Type, Tag: f.Tag})
-		}
-	}
-	if len(members) == 0 {
-		return nil, with(http.StatusUnprocessableEntity, v1.ProblemInvalid, fmt.Errorf("the items have no member of %q", wanted))
+	for _, f := range membersOf(items.Type().Elem(), wanted) {
+		members = append(members, f.Index)
+		types = append(types, reflect.StructField{Name: f.Name, Type: f.Type, Tag: f.Tag})
 	}
 	part := reflect.StructOf(types)
 	out := reflect.MakeSlice(reflect.SliceOf(part), items.Len(), items.Len())
@@ -143,8 +158,9 @@ func (s *server) selectorRoutes(api huma.API) {
 	register(s, api, access.See, http.MethodGet, "/selectors/reading", "read-selector", "How an expression is read, and how many it picks",
 		func(_ context.Context, in *readQuery) (*body[v1.Reading], error) {
 			e, err := catalog.Network.Parse(in.Text)
-			if err != nil {
-				return nil, err
+			var fault *selector.Error
+			if errors.As(err, &fault) {
+				return &body[v1.Reading]{v1.Reading{Fault: (*v1.Fault)(fault)}}, nil
 			}
 			q := catalog.Query{Where: e, Now: time.Now()}
 			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(q).Total,

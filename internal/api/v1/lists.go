@@ -40,11 +40,20 @@ type Candidate struct {
 	Help string `json:"help,omitempty"`
 }
 
-// Reading tells how an expression was read and what it picks.
+// Reading tells how an expression was read and what it picks, or where it is wrong.
 type Reading struct {
+	Fault      *Fault `json:"fault,omitempty" doc:"What is wrong with it; the rest is empty then"`
 	Expression string `json:"expression" doc:"Written out in full"`
 	Sites      int    `json:"sites" doc:"How many it picks"`
 	Devices    int    `json:"devices"`
 	Ports      int    `json:"ports"`
 	Clients    int    `json:"clients"`
+}
+
+// Fault tells where an expression is wrong and what was expected there.
+type Fault struct {
+	At      int    `json:"at" doc:"The place, in characters from 0"`
+	End     int    `json:"end"`
+	Problem string `json:"problem"`
+	Hint    string `json:"hint,omitempty"`
 }

@@ -15,7 +15,9 @@ import (
 	"maps"
 	"net"
 	"net/netip"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -127,11 +129,11 @@ func targets(list []string, port uint16) ([]hop, error) {
 		}
 		addresses, err := network.ExpandAddresses(t)
 		if err != nil {
-			a, nameErr := inventory.Address(t) // a name, or with a port
-			if nameErr != nil || strings.ContainsAny(t, "/") {
+			address, named := hostAddress(t, port)
+			if !named {
 				return nil, fmt.Errorf("%w: %w", inventory.ErrInvalid, err)
 			}
-			out = append(out, hop{address: a})
+			out = append(out, hop{address: address})
 			continue
 		}
 		for _, a := range addresses {
@@ -145,6 +147,22 @@ func targets(list []string, port uint16) ([]hop, error) {
 		return nil, fmt.Errorf("%w: that is %d addresses; at most %d can be asked for at once", inventory.ErrInvalid, len(out), network.MaxRange)
 	}
 	return out, nil
+}
+
+// hostName is a name of a host, which has a letter.
+var hostName = regexp.MustCompile(`^[A-Za-z0-9.-]*[A-Za-z][A-Za-z0-9.-]*$`)
+
+// hostAddress reads a name, or a name or an address with a port.
+func hostAddress(s string, port uint16) (string, bool) {
+	host, own, err := net.SplitHostPort(s)
+	if err != nil {
+		host, own = s, strconv.Itoa(int(port))
+	}
+	if _, err := netip.ParseAddr(host); err != nil && !hostName.MatchString(host) {
+		return "", false
+	}
+	address, err := inventory.Address(net.JoinHostPort(host, own))
+	return address, err == nil
 }
 
 // Cancel ends the search of a number.

@@ -11,6 +11,7 @@ export type Port = Schemas["Port"];
 export type NetworkClient = Schemas["NetworkClient"];
 export type FoundDevice = Schemas["FoundDevice"];
 export type Discovery = Schemas["Discovery"];
+export type Fault = Schemas["Fault"];
 export type Change = Schemas["Change"];
 export type Finding = Schemas["Finding"];
 export type Edit = Schemas["Edit"];

@@ -107,8 +107,6 @@ export function usePortsByRef(refs: string[]): Port[] {
   return results.flatMap((r) => r.data?.items ?? []);
 }
 
-export type Reading = { devices: number; ports: number; sites: number; expression: string };
-
 /** How an expression reads, or the problem with it. */
 export const useReading = (text: string) =>
   useQuery({

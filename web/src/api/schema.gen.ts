@@ -1347,6 +1347,17 @@ export interface components {
             /** Format: int64 */
             rpm: number;
         };
+        Fault: {
+            /**
+             * Format: int64
+             * @description The place, in characters from 0
+             */
+            at: number;
+            /** Format: int64 */
+            end: number;
+            hint?: string;
+            problem: string;
+        };
         Field: {
             choices?: string[];
             help: string;
@@ -1924,6 +1935,8 @@ export interface components {
             devices: number;
             /** @description Written out in full */
             expression: string;
+            /** @description What is wrong with it; the rest is empty then */
+            fault?: components["schemas"]["Fault"];
             /** Format: int64 */
             ports: number;
             /**

@@ -1,6 +1,6 @@
 import { clsx } from "clsx";
 import { type RefObject, useEffect, useId, useRef, useState } from "react";
-import { Problem } from "../api/client";
+import type { Fault } from "../api/client";
 import { useCompletion, useReading } from "../api/lists";
 import { many } from "../ui/time";
 import { useScope } from "./view";
@@ -17,7 +17,7 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
   const [chosen, setChosen] = useState(-1);
   const typed = useRef(scope);
   const list = useId();
-  const fault = useId();
+  const faultId = useId();
   useEffect(() => {
     if (scope !== typed.current) {
       typed.current = scope;
@@ -26,13 +26,13 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
   }, [scope]);
   const settled = useSettled(text, 150);
   const reading = useReading(settled);
-  const problem = reading.error instanceof Problem && reading.error.status === 422 ? reading.error : null;
+  const fault = reading.data?.fault;
   const current = settled === text && !reading.isPlaceholderData && !reading.isFetching;
   useEffect(() => {
-    if (!current || reading.isError || text === scope || text !== settled) return;
+    if (!current || reading.isError || fault || text === scope || text !== settled) return;
     typed.current = text;
     setScope(text);
-  }, [current, reading.isError, text, settled, scope, setScope]);
+  }, [current, reading.isError, fault, text, settled, scope, setScope]);
   const completion = useCompletion(text, at, open);
   const candidates = open ? (completion.data?.candidates ?? []) : [];
   const take = (i: number) => {
@@ -78,7 +78,7 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
       <div
         className={clsx(
           "flex items-center gap-2 rounded-sm border bg-raised px-2 focus-within:border-accent",
-          problem ? "border-down" : "border-rule",
+          fault ? "border-down" : "border-rule",
         )}
       >
         <span className="text-xs font-semibold text-soft">Scope</span>
@@ -90,8 +90,8 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
           aria-controls={list}
           aria-autocomplete="list"
           aria-activedescendant={chosen >= 0 ? `${list}-${chosen}` : undefined}
-          aria-invalid={Boolean(problem)}
-          aria-describedby={problem ? fault : undefined}
+          aria-invalid={Boolean(fault)}
+          aria-describedby={fault ? faultId : undefined}
           placeholder="everything — try: kind = switch and port.up = false"
           value={text}
           spellCheck={false}
@@ -112,9 +112,9 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
           className="h-7 min-w-0 grow bg-transparent font-mono text-sm outline-none placeholder:font-sans placeholder:text-soft"
         />
         <span className="whitespace-nowrap text-xs text-soft max-md:hidden" aria-live="polite">
-          {reading.data && !problem
+          {reading.data && !fault
             ? `${many(reading.data.devices, "device")}, ${many(reading.data.ports, "port")}`
-            : problem
+            : fault
               ? "cannot be read"
               : "–"}
         </span>
@@ -124,15 +124,15 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
           </button>
         )}
       </div>
-      {problem && <Fault id={fault} problem={problem} text={settled} />}
+      {fault && <FaultLine id={faultId} fault={fault} text={settled} />}
       <div
         id={list}
         role="listbox"
         aria-label="How the selector may go on"
         className={clsx(
           "absolute left-0 top-full z-30 mt-1 max-h-[360px] w-[460px] max-w-[90vw] overflow-auto rounded border border-rule bg-panel p-1 shadow-xl",
-          (candidates.length === 0 || problem) && chosen < 0 && candidates.length === 0 && "hidden",
-          problem && "top-[calc(100%+34px)]",
+          candidates.length === 0 && "hidden",
+          fault && "top-[calc(100%+34px)]",
         )}
       >
         {candidates.map((c, i) => (
@@ -161,8 +161,7 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
 }
 
 /** What is wrong, and where: the part of the text is shown. */
-function Fault({ id, problem, text }: { id: string; problem: Problem; text: string }) {
-  const [from, to] = (problem.details[0]?.location?.match(/(\d+)-(\d+)/)?.slice(1) ?? []).map(Number);
+function FaultLine({ id, fault, text }: { id: string; fault: Fault; text: string }) {
   const chars = [...text];
   return (
     <p
@@ -170,13 +169,16 @@ function Fault({ id, problem, text }: { id: string; problem: Problem; text: stri
       role="alert"
       className="absolute left-0 top-full z-30 mt-1 max-w-full truncate rounded-sm border border-down bg-panel px-2 py-1 text-sm text-down shadow"
     >
-      {from !== undefined && to !== undefined && to > from && (
+      {fault.end > fault.at && (
         <span className="mr-2 font-mono text-soft">
-          {chars.slice(Math.max(0, from - 12), from).join("")}
-          <mark className="bg-minus text-down underline decoration-wavy">{chars.slice(from, to).join("")}</mark>
+          {chars.slice(Math.max(0, fault.at - 12), fault.at).join("")}
+          <mark className="bg-minus text-down underline decoration-wavy">
+            {chars.slice(fault.at, fault.end).join("")}
+          </mark>
         </span>
       )}
-      {problem.message}
+      {fault.problem} at {fault.at + 1}
+      {fault.hint && `: ${fault.hint}`}
     </p>
   );
 }
