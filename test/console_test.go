@@ -38,9 +38,10 @@ func openConsole(t *testing.T, r *rig) *browser.Browser {
 
 // in presses a button inside the dialog that is open.
 func inDialog(label string) chromedp.Action {
+	find := fmt.Sprintf(`[...document.querySelectorAll("[role=dialog] button")].find(b => b.innerText.trim() === %q && !b.disabled)`, label)
 	return chromedp.Tasks{
-		chromedp.WaitVisible(`[role=dialog]`),
-		chromedp.Evaluate(fmt.Sprintf(`[...document.querySelectorAll("[role=dialog] button")].find(b => b.innerText.trim() === %q).click()`, label), nil),
+		browser.Until(find),
+		chromedp.Evaluate(find+`.click()`, nil),
 	}
 }
 
@@ -75,7 +76,7 @@ func TestStoryByConsole(t *testing.T) {
 
 	require.NoError(t, r.world.Throw(standin.Cut, "th-sw-02:1/1/14"))
 	require.NoError(t, b.Run(
-		chromedp.WaitVisible(`button[aria-label^="Port 1/1/14, down"]`),
+		browser.Until(`document.querySelector('button[aria-label^="Port 1/1/14, down"]')`),
 		chromedp.Navigate(r.Base+"/watch"),
 		browser.Shows("lost its link — Ticket counter 1"),
 	))
@@ -88,7 +89,7 @@ func TestRefusedInputStaysInTheForm(t *testing.T) {
 	var value string
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F25"),
-		chromedp.SendKeys(`input[title^="a list such as"]`, "10,5000"),
+		browser.Type(`input[title^="a list such as"]`, "10,5000"),
 		browser.Press("Put into a new draft"),
 		browser.Shows("is not a VLAN"),
 		chromedp.Value(`input[title^="a list such as"]`, &value),
@@ -146,8 +147,8 @@ func TestWrongPasswordIsSaid(t *testing.T) {
 	b := newBrowser(t)
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base),
-		chromedp.SendKeys(`input[autocomplete=username]`, "ada"),
-		chromedp.SendKeys(`input[type=password]`, "not the one at all"),
+		browser.Type(`input[autocomplete=username]`, "ada"),
+		browser.Type(`input[type=password]`, "not the one at all"),
 		chromedp.Click(`button[type=submit]`),
 		browser.Shows("The user name or the password is wrong"),
 	))
@@ -192,7 +193,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"changes":       {chromedp.Navigate(r.Base + "/changes"), browser.Shows("checked")},
 		"ports":         {chromedp.Navigate(r.Base + "/ports?sel=th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F10"), browser.Shows("th-sw-01:1/1/1")},
 		"tray":          {chromedp.Navigate(fmt.Sprintf("%s/watch?tray=%d", r.Base, c.Number)), browser.Shows("Mend it in the draft")},
-		"palette":       {chromedp.Navigate(r.Base + "/watch"), browser.Press("Find and do"), chromedp.WaitVisible(`[cmdk-input]`), chromedp.SendKeys(`[cmdk-input]`, "sw-02"), browser.Shows("Halyard H24P")},
+		"palette":       {chromedp.Navigate(r.Base + "/watch"), browser.Press("Find and do"), browser.Until("document.querySelector(`[cmdk-input]`)"), browser.Type(`[cmdk-input]`, "sw-02"), browser.Shows("Halyard H24P")},
 		"nowhere":       {chromedp.Navigate(r.Base + "/no/such/page"), browser.Shows("There is nothing at this address")},
 		"no device":     {chromedp.Navigate(r.Base + "/devices/nobody"), browser.Shows("not found")},
 	}
@@ -204,7 +205,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		assert.Empty(t, found, name)
 	}
 	for _, theme := range []string{"light", "dark"} {
-		look(stranger, "sign-in, "+theme, chromedp.Navigate(r.Base), chromedp.WaitVisible(`input[type=password]`), browser.Theme(theme))
+		look(stranger, "sign-in, "+theme, chromedp.Navigate(r.Base), browser.Until("document.querySelector(`input[type=password]`)"), browser.Theme(theme))
 		require.NoError(t, b.Run(browser.Theme(theme)))
 		for name, actions := range pages {
 			look(b, name+", "+theme, actions...)
@@ -221,9 +222,9 @@ func TestEndedSessionAsksForSigningInAtTheSamePlace(t *testing.T) {
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices/th-sw-02"), browser.Shows("H24P"),
 		network.ClearBrowserCookies(),
-		chromedp.WaitVisible(`input[type=password]`),
-		chromedp.SendKeys(`input[autocomplete=username]`, "ada"),
-		chromedp.SendKeys(`input[type=password]`, password),
+		browser.Until("document.querySelector(`input[type=password]`)"),
+		browser.Type(`input[autocomplete=username]`, "ada"),
+		browser.Type(`input[type=password]`, password),
 		chromedp.Click(`button[type=submit]`),
 		browser.Shows("H24P"),
 	))

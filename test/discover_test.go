@@ -181,22 +181,39 @@ func TestDiscoveryStaysWithinItsBounds(t *testing.T) {
 func TestDiscoveryIsCancelled(t *testing.T) {
 	t.Parallel()
 	r := startCompany(t)
-	// Nobody answers in a documentation prefix; each address takes its time.
-	d, err := r.Discover(t.Context(), v1.DiscoveryRequest{Targets: []string{"127.99.0.0/22"}, Port: freePort(t), User: deviceUser, Password: devicePassword})
+	l, err := net.Listen("tcp", "0.0.0.0:0") // it takes connections at every loopback address, and never says a word
 	require.NoError(t, err)
-	if d.State == "running" {
-		_, err = r.Discover(t.Context(), v1.DiscoveryRequest{Targets: []string{"127.20.1.1"}, User: deviceUser})
-		var p *client.Problem
-		if err != nil { // it may be through with refused connections already
-			require.ErrorAs(t, err, &p)
-			assert.Equal(t, v1.ProblemBusy, p.Type)
-		}
-	}
-	_ = r.CancelDiscovery(t.Context(), d.Number)
+	t.Cleanup(func() { _ = l.Close() })
+	d, err := r.Discover(t.Context(), v1.DiscoveryRequest{Targets: []string{"127.99.0.1-127.99.0.250"}, Port: l.Addr().(*net.TCPAddr).Port, User: deviceUser, Password: devicePassword})
+	require.NoError(t, err)
+	assert.Equal(t, "running", d.State)
+	_, err = r.Discover(t.Context(), v1.DiscoveryRequest{Targets: []string{"127.20.1.1"}, User: deviceUser})
+	var p *client.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, v1.ProblemBusy, p.Type)
+	require.NoError(t, r.CancelDiscovery(t.Context(), d.Number))
 	d, err = r.FollowDiscovery(t.Context(), d.Number, func(v1.Discovery) {})
 	require.NoError(t, err)
-	assert.Contains(t, []string{"cancelled", "done"}, d.State)
-	assert.Error(t, r.CancelDiscovery(t.Context(), d.Number), "it does not run any more")
+	assert.Equal(t, "cancelled", d.State)
+	assert.Less(t, d.Asked, 250)
+	require.ErrorAs(t, r.CancelDiscovery(t.Context(), d.Number), &p)
+	assert.Equal(t, 404, p.Status, "it does not run any more")
+}
+
+// A search that the service did not live to end is told as interrupted.
+func TestDiscoveryIsInterrupted(t *testing.T) {
+	t.Parallel()
+	r := startCompany(t)
+	l, err := net.Listen("tcp", "0.0.0.0:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = l.Close() })
+	d, err := r.Discover(t.Context(), v1.DiscoveryRequest{Targets: []string{"127.98.0.1-127.98.0.250"}, Port: l.Addr().(*net.TCPAddr).Port, User: deviceUser})
+	require.NoError(t, err)
+	r.restart(t)
+	list, err := r.Discoveries(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, d.Number, list.Items[0].Number)
+	assert.Equal(t, "interrupted", list.Items[0].State)
 }
 
 // What was found can be forgotten, and is accepted only with the key that was shown.

@@ -45,6 +45,8 @@ type rig struct {
 	svc    *service.Service
 	server *httptest.Server
 	stop   context.CancelFunc
+	// ownPace leaves the service its own waits.
+	ownPace bool
 }
 
 // How long a test waits for what must come, and how often it looks.
@@ -76,7 +78,11 @@ func (r *rig) start(t testing.TB) {
 	t.Helper()
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
 	ctx, cancel := context.WithCancel(context.Background())
-	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: netconf.Connector{}, Timing: quick, Log: log})
+	timing := quick
+	if r.ownPace {
+		timing = fleet.Timing{}
+	}
+	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: netconf.Connector{}, Timing: timing, Log: log})
 	require.NoError(t, err)
 	r.svc, r.stop = svc, cancel
 	r.server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))

@@ -98,11 +98,29 @@ func Theme(name string) chromedp.Action {
 func SignIn(base, name, password string) chromedp.Action {
 	return chromedp.Tasks{
 		chromedp.Navigate(base),
-		chromedp.WaitVisible(`input[type=password]`),
-		chromedp.SendKeys(`input[autocomplete=username]`, name),
-		chromedp.SendKeys(`input[type=password]`, password),
-		chromedp.Click(`button[type=submit]`),
-		chromedp.WaitVisible(`#main`),
+		Type(`input[autocomplete=username]`, name),
+		Type(`input[type=password]`, password+"\r"),
+		Until(`document.querySelector("#main")`),
+	}
+}
+
+// Type focuses an element and types a text on the keyboard. (The library's own way of it reads what its other goroutine
+// writes.)
+func Type(selector, text string) chromedp.Action {
+	return chromedp.Tasks{
+		Until(fmt.Sprintf(`document.querySelector(%q)`, selector)),
+		chromedp.Evaluate(fmt.Sprintf(`document.querySelector(%q).focus(); true`, selector), nil),
+		chromedp.KeyEvent(text),
+	}
+}
+
+// TypeInto is Type for the field that has a label.
+func TypeInto(label, text string) chromedp.Action {
+	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)`, label)
+	return chromedp.Tasks{
+		Until(find),
+		chromedp.Evaluate(`document.getElementById(`+find+`.htmlFor).focus(); true`, nil),
+		chromedp.KeyEvent(text),
 	}
 }
 

@@ -234,7 +234,7 @@ func (a *app) face(d v1.DeviceDetail) string {
 	for _, p := range d.PortList {
 		health[p.Port] = p.Health
 	}
-	units := 0
+	units := 1
 	for _, f := range d.Face {
 		units = max(units, f.Unit)
 	}
@@ -254,7 +254,7 @@ func (a *app) unitFace(out *strings.Builder, face []v1.FacePort, unit int, healt
 	last := 0
 	width := 2
 	for _, f := range face {
-		if f.Unit != unit {
+		if max(1, f.Unit) != unit {
 			continue
 		}
 		groups[f.Group] = append(groups[f.Group], f)

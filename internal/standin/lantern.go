@@ -79,7 +79,8 @@ type yard struct {
 	order   []string
 	site    string
 	code    string
-	net     int // of the site: 127.20.net.host
+	net     int    // of the site: 127.20.net.host
+	block   string // of the site's addresses, where it is not 127.20.net
 	host    int
 	macs    int
 	serials int
@@ -94,12 +95,20 @@ func (y *yard) add(kind, modelName string, number int) *DeviceSpec {
 	y.serials++
 	name := fmt.Sprintf("%s-%s-%02d", y.code, kind, number)
 	address := fmt.Sprintf("127.20.%d.%d", y.net, y.host)
-	d := &DeviceSpec{Name: name, Site: y.site, Role: m.role, Maker: m.maker, Model: modelName, Serial: fmt.Sprintf("%s-%05d", m.serial, 10_000+(y.serials*7919)%89_999),
+	if y.block != "" {
+		address = fmt.Sprintf("%s.%d", y.block, y.host)
+	}
+	d := &DeviceSpec{Name: name, Site: y.site, Role: m.role, Maker: m.maker, Model: modelName, Serial: serial(m.serial, y.serials),
 		Firmware: m.firmware, Loopback: address, ManagementIP: address, ManagementVLAN: 10, BudgetMilliW: m.budget, VLANs: allVLANs, Ports: m.ports(),
 		DrawMilliW: m.draw, BootSeconds: 2, Supplies: m.supplies}
 	y.devices[name] = d
 	y.order = append(y.order, name)
 	return d
+}
+
+// serial makes serial numbers that look like chance and do not repeat.
+func serial(prefix string, n int) string {
+	return fmt.Sprintf("%s-%05d", prefix, 10_000+(n*7919)%89_999)
 }
 
 func (d *DeviceSpec) port(name string) *PortSpec {
@@ -218,7 +227,7 @@ func (y *yard) station(g stations, port string, d *DeviceSpec, n int, ssid strin
 	if oui == "" {
 		oui = "02:a1:70"
 	}
-	h := HostSpec{Name: fmt.Sprintf("%s-%s-%d", g.kind, strings.TrimPrefix(d.Name, y.code+"-"), n), MAC: fmt.Sprintf("%s:%02x:%02x:%02x", oui, y.net, y.macs>>8&0xff, y.macs&0xff),
+	h := HostSpec{Name: fmt.Sprintf("%s-%s-%d", g.kind, strings.TrimPrefix(d.Name, y.code+"-"), n), MAC: fmt.Sprintf("%s:%02x:%02x:%02x", oui, (y.net+y.macs>>16)&0xff, y.macs>>8&0xff, y.macs&0xff),
 		At: d.Name + ":" + port, DrawMilliW: g.draw, Class: g.class, RateBps: g.rate + g.rate*(y.macs%7)/10, SSID: ssid, VLAN: vlan,
 		IP: fmt.Sprintf("10.%d.%d.%d", y.net, vlan, 20+y.macs%220)}
 	if g.kind != "camera" && g.kind != "gate" && g.kind != "phone" {
@@ -303,7 +312,7 @@ func (y *yard) harbourHouse() {
 	for member := 2; member <= 3; member++ {
 		stack.Ports = append(stack.Ports, switchPorts(member, 48, 1000, 4, 10_000, true)...)
 		y.serials++
-		stack.Cluster.Members = append(stack.Cluster.Members, ClusterMember{strconv.Itoa(member), []string{"", "", "standby", "member"}[member], "H48P", fmt.Sprintf("HY48-%05d", 10_000+(y.serials*7919)%89_999)})
+		stack.Cluster.Members = append(stack.Cluster.Members, ClusterMember{strconv.Itoa(member), []string{"", "", "standby", "member"}[member], "H48P", serial("HY48", y.serials)})
 	}
 	stack.BudgetMilliW *= 3
 	y.bundle("hh-sw-01", "lag1", "hh-core-01", "lag11", [2]string{"1/1/49", "1/1/1"})
@@ -340,7 +349,7 @@ func (y *yard) ternHaven() {
 	dist.Ports = append(dist.Ports, switchPorts(2, 48, 1000, 4, 10_000, true)...)
 	dist.BudgetMilliW *= 2
 	y.serials++
-	dist.Cluster = &Cluster{Kind: "stack", Name: dist.Name, Members: []ClusterMember{{"1", "conductor", "H48P", dist.Serial}, {"2", "standby", "H48P", fmt.Sprintf("HY48-%05d", 10_000+(y.serials*7919)%89_999)}}}
+	dist.Cluster = &Cluster{Kind: "stack", Name: dist.Name, Members: []ClusterMember{{"1", "conductor", "H48P", dist.Serial}, {"2", "standby", "H48P", serial("HY48", y.serials)}}}
 	y.link("th-sw-01", "1/1/47", fw.Name, "port1")
 	y.link("th-sw-01", "1/1/48", edge.Name, "lan1")
 	for n := 2; n <= 5; n++ {
@@ -484,4 +493,33 @@ func (y *yard) vessel(site, code string, net int, delay float64) {
 	y.underlay(code+"-edge-01", "wan1", "satellite", "Polestar Satellite", delay, 22, 0.9)
 	y.underlay(code+"-edge-01", "wan2", "wifi", "Shore Wi-Fi", 19, 6, 0.4)
 	y.underlay(code+"-edge-01", "cell0", "cellular", "Gannet Mobile", 58, 16, 0.7)
+}
+
+// Scaled is a company of many like sites for load tests: each an edge and nineteen switches, a thousand ports in all. The
+// first site's edge is the hub, to which every other has a tunnel.
+func Scaled(sites int) Plant {
+	y := &yard{devices: map[string]*DeviceSpec{}}
+	for s := range sites {
+		code := fmt.Sprintf("s%03d", s)
+		y.at("site-"+code, code, 0)
+		y.block = fmt.Sprintf("127.%d.%d", 30+s/200, s%200)
+		edge := y.add("edge", "E50", 1)
+		first := y.add("sw", "H48P", 1)
+		y.link(first.Name, "1/1/48", edge.Name, "lan1")
+		for n := 2; n <= 19; n++ {
+			d := y.add("sw", "H48P", n)
+			y.link(first.Name, fmt.Sprintf("1/1/%d", 28+n), d.Name, "1/1/49")
+			y.plug(d.Name, desks.of(16), phones.of(6), cameras.of(2))
+		}
+		y.provider(edge.Name, "wan1")
+		if s == 0 {
+			y.plant.Entries = []string{edge.Name}
+			continue
+		}
+		y.plant.Tunnels = append(y.plant.Tunnels, TunnelSpec{Name: code + "-hub", A: edge.Name + ":wan1", B: y.plant.Entries[0] + ":wan1", Underlay: "fibre", DelayMs: 9, JitterMs: 1})
+	}
+	for _, name := range y.order {
+		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
+	}
+	return y.plant
 }

@@ -40,13 +40,23 @@ func (x *exchange) Method() string             { return x.echo.Request().Method 
 func (x *exchange) Host() string               { return x.echo.Request().Host }
 func (x *exchange) RemoteAddr() string         { return x.echo.Request().RemoteAddr }
 func (x *exchange) URL() url.URL               { return *x.echo.Request().URL }
-func (x *exchange) Param(name string) string   { return x.echo.Param(name) }
 func (x *exchange) Query(name string) string   { return x.echo.QueryParam(name) }
 func (x *exchange) Header(name string) string  { return x.echo.Request().Header.Get(name) }
 func (x *exchange) TLS() *tls.ConnectionState  { return x.echo.Request().TLS }
 func (x *exchange) Status() int                { return x.status }
 func (x *exchange) BodyReader() io.Reader      { return x.echo.Request().Body }
 func (x *exchange) BodyWriter() io.Writer      { return x.echo.Response() }
+
+// Param is a part of the path. Echo matches the path as it was sent, when that holds escapes.
+func (x *exchange) Param(name string) string {
+	value := x.echo.Param(name)
+	if x.echo.Request().URL.RawPath != "" {
+		if plain, err := url.PathUnescape(value); err == nil {
+			return plain
+		}
+	}
+	return value
+}
 
 func (x *exchange) EachHeader(cb func(name, value string)) {
 	for name, values := range x.echo.Request().Header {

@@ -77,6 +77,7 @@ type Port struct {
 	Away   bool // whether the device is away, so that State is only the last known
 	Peer   *Peer
 	text   string
+	vlans  []selector.Datum
 }
 
 // Counts counts things by their health.
@@ -178,6 +179,7 @@ func newPort(d *Device, name string, nameOf func(string) string) *Port {
 	if p.Peer != nil {
 		peer = p.Peer.System + " " + p.Peer.Port
 	}
+	p.vlans = vlansOf(p.Config)
 	p.text = fold(p.Ref.String(), p.Config.Description, d.Site.Name, d.Site.Title, p.State.MAC, peer)
 	return p
 }
@@ -193,14 +195,14 @@ func (p *Port) Oper() network.OperStatus {
 // fold joins texts for bare words to be looked for in; what stands in one text is not found across two.
 func fold(texts ...string) string { return selector.Fold(strings.Join(texts, "\n")) }
 
-// VLANs is how the VLANs of a port read: its own, or all that it carries.
-func (p *Port) vlans() []selector.Datum {
+// vlansOf lists the VLANs that are set on a port, tagged or not.
+func vlansOf(c network.PortConfig) []selector.Datum {
 	var out []selector.Datum
-	if v := p.Config.Untagged(); v != 0 {
+	if v := c.Untagged(); v != 0 {
 		out = append(out, selector.OfNumber(int(v)))
 	}
-	if p.Config.Mode == network.Trunk {
-		for _, v := range p.Config.TrunkVLANs {
+	if c.Mode == network.Trunk {
+		for _, v := range c.TrunkVLANs {
 			out = append(out, selector.OfNumber(int(v)))
 		}
 	}

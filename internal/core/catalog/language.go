@@ -142,7 +142,7 @@ func portFields() []*selector.Field {
 		yes("port.up", "whether the port has a link", func(p *Port) bool { return p.Oper() == network.Up }),
 		choice("port.health", "health of the port", healths, func(p *Port) string { return string(p.Health) }),
 		choice("port.mode", "how the port treats VLAN tags", []string{string(network.Access), string(network.Trunk)}, func(p *Port) string { return string(p.Config.Mode) }),
-		{Name: "port.vlan", Noun: selector.Port, Type: selector.Number, Many: true, Help: "VLANs set on the port, tagged or not", GetMany: func(row any) []selector.Datum { return row.(*Port).vlans() }},
+		{Name: "port.vlan", Noun: selector.Port, Type: selector.Number, Many: true, Help: "VLANs set on the port, tagged or not", GetMany: func(row any) []selector.Datum { return row.(*Port).vlans }},
 		f("port.untagged", selector.Number, "VLAN of frames without a tag", func(p *Port) selector.Datum { return some(int(p.Config.Untagged())) }),
 		f("port.mbps", selector.Number, "speed of the link in Mbit/s", func(p *Port) selector.Datum { return some(p.State.SpeedMbps) }),
 		words("port.mac", "hardware address of the port", func(p *Port) string { return p.State.MAC }),

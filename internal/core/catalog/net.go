@@ -2,6 +2,7 @@ package catalog
 
 import (
 	"cmp"
+	"iter"
 	"slices"
 	"time"
 
@@ -77,11 +78,7 @@ func (n *Net) SetClients(device string, clients []*Client) {
 
 // Clients answers a query for clients.
 func (n *Net) Clients(q Query) Result[*Client] {
-	var rows []*Client
-	for _, d := range n.devices {
-		rows = append(rows, n.clients[d.Name]...)
-	}
-	return answer(n, rows, selector.Client, q, BindClient)
+	return answer(n, partsOf(n.devices, n.clients), selector.Client, q, BindClient)
 }
 
 func compareName(d *Device, name string) int { return cmp.Compare(d.Name, name) }
@@ -110,52 +107,70 @@ func (n *Net) Sites(q Query) Result[*Site] {
 	for i, s := range n.sites {
 		rows[i] = NewSite(s.Site, n.devicesOf(s.Name))
 	}
-	return answer(n, rows, selector.Site, q, BindSite)
+	return answer(n, slices.Values(rows), selector.Site, q, BindSite)
 }
 
 // Devices answers a query for devices.
 func (n *Net) Devices(q Query) Result[*Device] {
-	return answer(n, n.devices, selector.Device, q, BindDevice)
+	return answer(n, slices.Values(n.devices), selector.Device, q, BindDevice)
 }
 
 // Ports answers a query for ports.
 func (n *Net) Ports(q Query) Result[*Port] {
-	total := 0
-	for _, d := range n.devices {
-		total += len(n.ports[d.Name])
-	}
-	rows := make([]*Port, 0, total)
-	for _, d := range n.devices {
-		rows = append(rows, n.ports[d.Name]...)
-	}
-	return answer(n, rows, selector.Port, q, BindPort)
+	return answer(n, partsOf(n.devices, n.ports), selector.Port, q, BindPort)
 }
 
-func answer[R any](n *Net, rows []R, subject selector.Noun, q Query, bind func(R) selector.Rows) Result[R] {
-	out := Result[R]{All: len(rows)}
-	rows = pickRows(n, rows, subject, q, bind)
-	out.Total = len(rows)
-	for _, f := range q.Counts {
-		out.Counts = append(out.Counts, Count(rows, f, bind))
+// partsOf walks the parts of devices in order.
+func partsOf[R any](devices []*Device, parts map[string][]R) iter.Seq[R] {
+	return func(yield func(R) bool) {
+		for _, d := range devices {
+			for _, r := range parts[d.Name] {
+				if !yield(r) {
+					return
+				}
+			}
+		}
 	}
-	out.Rows = Page(rows, q.Order, bind, q.Offset, q.Limit)
+}
+
+func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bind func(R) selector.Rows) Result[R] {
+	out := Result[R]{}
+	matches := n.matcher(subject, q)
+	counts := make([]*counter, len(q.Counts))
+	for i, f := range q.Counts {
+		counts[i] = newCounter(f)
+	}
+	page := newPager(q.Order, bind, q.Offset, q.Limit)
+	for r := range rows {
+		out.All++
+		b := bind(r)
+		if !matches(&b) {
+			continue
+		}
+		out.Total++
+		for _, c := range counts {
+			c.add(&b)
+		}
+		page.add(r, &b)
+	}
+	for _, c := range counts {
+		out.Counts = append(out.Counts, c.counts)
+	}
+	out.Rows = page.rows()
 	return out
 }
 
-func pickRows[R any](n *Net, rows []R, subject selector.Noun, q Query, bind func(R) selector.Rows) []R {
+// matcher makes the test of a query.
+func (n *Net) matcher(subject selector.Noun, q Query) func(*selector.Rows) bool {
 	if q.Where == nil || q.Where == (selector.All{}) {
-		return slices.Clone(rows)
+		return func(*selector.Rows) bool { return true }
 	}
 	m := Network.Matcher(q.Where, subject, q.Now)
 	open := m.Open(func(x selector.Noun) bool { return x <= subject }) // a wireless client has no port, and needs none
-	out := make([]R, 0, len(rows)/4)
-	for _, r := range rows {
-		b := bind(r)
-		if len(open) == 0 && m.Match(&b) || len(open) > 0 && m.Some(b, open, n.related) {
-			out = append(out, r)
-		}
+	if len(open) == 0 {
+		return m.Match
 	}
-	return out
+	return func(b *selector.Rows) bool { return m.Some(*b, open, n.related) }
 }
 
 // related lists what of a noun belongs to the rows filled in so far.

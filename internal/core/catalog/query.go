@@ -89,7 +89,7 @@ func compare(f *selector.Field, a, b selector.Datum) int {
 	case selector.Version:
 		return selector.CompareVersions(a.Text, b.Text)
 	}
-	return cmp.Or(network.ComparePorts(selector.Fold(a.Text), selector.Fold(b.Text)), cmp.Compare(a.Text, b.Text))
+	return network.ComparePorts(a.Text, b.Text) // folded before
 }
 
 func compareNumbers(a, b selector.Datum) int {
@@ -102,71 +102,185 @@ func compareNumbers(a, b selector.Datum) int {
 	return cmp.Compare(a.Number, b.Number)
 }
 
-// Page sorts rows and returns those from offset on, at most limit. Only as much is sorted as is shown. Rows that compare
-// the same stay in the order given.
-func Page[R any](rows []R, order []Order, bind func(R) selector.Rows, offset, limit int) []R {
-	offset = min(max(offset, 0), len(rows))
-	end := min(offset+max(limit, 0), len(rows))
-	if len(order) == 0 {
-		return rows[offset:end]
+// counter counts rows by the values of a field. What is not known counts under "".
+type counter struct {
+	field  *selector.Field
+	counts map[string]int
+}
+
+func newCounter(f *selector.Field) *counter { return &counter{f, map[string]int{}} }
+
+func (c *counter) add(b *selector.Rows) {
+	if !c.field.Many {
+		c.counts[Say(c.field, value(c.field, b))]++
+		return
 	}
-	type keyed struct {
-		keys []selector.Datum
-		at   int
-	}
-	list := make([]keyed, len(rows))
-	all := make([]selector.Datum, len(rows)*len(order))
-	for i, r := range rows {
-		k := all[i*len(order) : (i+1)*len(order)]
-		b := bind(r)
-		for j, o := range order {
-			k[j] = value(o.Field, &b)
+	if row := b[c.field.Noun]; row != nil {
+		for _, d := range c.field.GetMany(row) {
+			c.counts[Say(c.field, d)]++
 		}
-		list[i] = keyed{k, i}
 	}
-	compareKeyed := func(a, b keyed) int {
-		for j, o := range order {
-			if c := compare(o.Field, a.keys[j], b.keys[j]); c != 0 {
-				if o.Down {
-					return -c
-				}
-				return c
-			}
+}
+
+// shallow is how far from the front a page may end to be kept in a heap as the rows come.
+const shallow = 5000
+
+// pager keeps, of the rows that are added, those of one page of the sorted list: those from offset on, at most limit. Rows
+// that compare the same stay in the order given. Near the front it holds no more rows than lie before the end of the page,
+// and looks at most of the others but once; deep in the list it holds all, and sorts only the page.
+type pager[R any] struct {
+	order         []Order
+	bind          func(R) selector.Rows
+	offset, limit int
+	seen          int
+	kept          []keyed[R] // without an order: the page; with one: the first of all, as a heap with the last at its top
+}
+
+type keyed[R any] struct {
+	row  R
+	keys []selector.Datum
+	at   int
+}
+
+func newPager[R any](order []Order, bind func(R) selector.Rows, offset, limit int) *pager[R] {
+	return &pager[R]{order: order, bind: bind, offset: max(offset, 0), limit: max(limit, 0)}
+}
+
+func (p *pager[R]) add(r R, b *selector.Rows) {
+	at := p.seen
+	p.seen++
+	if p.limit == 0 {
+		return
+	}
+	if len(p.order) == 0 {
+		if at >= p.offset && at < p.offset+p.limit {
+			p.kept = append(p.kept, keyed[R]{row: r})
 		}
-		return a.at - b.at
+		return
 	}
-	// Where a page is a small part of much, it is picked out before it is sorted.
-	if end-offset < len(list)/4 {
-		pick(list, offset, compareKeyed)
-		pick(list[offset:], end-offset, compareKeyed)
-		slices.SortFunc(list[offset:end], compareKeyed)
-	} else {
-		slices.SortFunc(list, compareKeyed)
+	if p.deep() {
+		p.kept = append(p.kept, keyed[R]{r, p.keysOf(b, nil), at})
+		return
 	}
-	out := make([]R, 0, end-offset)
-	for _, k := range list[offset:end] {
-		out = append(out, rows[k.at])
+	if len(p.kept) < p.offset+p.limit {
+		p.push(keyed[R]{r, p.keysOf(b, nil), at})
+		return
+	}
+	if top := &p.kept[0]; p.before(b, top) { // most rows end here, by their first key
+		top.row, top.keys, top.at = r, p.keysOf(b, top.keys[:0]), at
+		p.sink(0)
+	}
+}
+
+func (p *pager[R]) deep() bool { return p.offset+p.limit > shallow }
+
+// keysOf returns what a row is sorted by.
+func (p *pager[R]) keysOf(b *selector.Rows, into []selector.Datum) []selector.Datum {
+	for _, o := range p.order {
+		k := value(o.Field, b)
+		if o.Field.Type == selector.Text || o.Field.Type == selector.Choice || o.Field.Type == selector.Address {
+			k.Text = selector.Fold(k.Text)
+		}
+		into = append(into, k)
+	}
+	return into
+}
+
+// before tells whether a row that comes later in the order given sorts before a kept one.
+func (p *pager[R]) before(b *selector.Rows, k *keyed[R]) bool {
+	for i, o := range p.order {
+		d := value(o.Field, b)
+		if o.Field.Type == selector.Text || o.Field.Type == selector.Choice || o.Field.Type == selector.Address {
+			d.Text = selector.Fold(d.Text)
+		}
+		if c := direct(o, compare(o.Field, d, k.keys[i])); c != 0 {
+			return c < 0
+		}
+	}
+	return false
+}
+
+func direct(o Order, c int) int {
+	if o.Down {
+		return -c
+	}
+	return c
+}
+
+func (p *pager[R]) compare(a, b keyed[R]) int {
+	for i, o := range p.order {
+		if c := direct(o, compare(o.Field, a.keys[i], b.keys[i])); c != 0 {
+			return c
+		}
+	}
+	return a.at - b.at
+}
+
+func (p *pager[R]) push(k keyed[R]) {
+	p.kept = append(p.kept, k)
+	for i := len(p.kept) - 1; i > 0; {
+		parent := (i - 1) / 2
+		if p.compare(p.kept[i], p.kept[parent]) <= 0 {
+			break
+		}
+		p.kept[i], p.kept[parent] = p.kept[parent], p.kept[i]
+		i = parent
+	}
+}
+
+func (p *pager[R]) sink(i int) {
+	for {
+		child := 2*i + 1
+		if child >= len(p.kept) {
+			return
+		}
+		if child+1 < len(p.kept) && p.compare(p.kept[child+1], p.kept[child]) > 0 {
+			child++
+		}
+		if p.compare(p.kept[child], p.kept[i]) <= 0 {
+			return
+		}
+		p.kept[i], p.kept[child] = p.kept[child], p.kept[i]
+		i = child
+	}
+}
+
+// rows returns the page.
+func (p *pager[R]) rows() []R {
+	list := p.kept
+	switch {
+	case len(p.order) == 0:
+	case p.deep():
+		pick(list, p.offset, p.compare)
+		list = list[min(p.offset, len(list)):]
+		pick(list, p.limit, p.compare)
+		list = list[:min(p.limit, len(list))]
+		slices.SortFunc(list, p.compare)
+	default:
+		slices.SortFunc(list, p.compare)
+		list = list[min(p.offset, len(list)):]
+	}
+	out := make([]R, len(list))
+	for i, k := range list {
+		out[i] = k.row
 	}
 	return out
 }
 
-// pick moves the n smallest to the front (quickselect with the median of three as pivot).
+// pick moves the n smallest to the front (quickselect with the median of three as pivot, in three ways, so that many of the
+// same are no trap).
 func pick[T any](list []T, n int, compare func(a, b T) int) {
 	for n > 0 && n < len(list) {
-		if len(list) < 32 {
-			slices.SortFunc(list, compare)
-			return
-		}
 		a, b, c := list[0], list[len(list)/2], list[len(list)-1]
 		pivot := b
 		switch {
-		case compare(a, b) < 0 == (compare(a, c) > 0):
+		case (compare(a, b) < 0) == (compare(a, c) > 0):
 			pivot = a
-		case compare(c, a) < 0 == (compare(c, b) > 0):
+		case (compare(c, a) < 0) == (compare(c, b) > 0):
 			pivot = c
 		}
 		low, same, high := 0, 0, len(list)
-		for same < high { // three ways, so that many of the same are no trap
+		for same < high {
 			switch d := compare(list[same], pivot); {
 			case d < 0:
 				list[low], list[same] = list[same], list[low]
@@ -188,24 +302,6 @@ func pick[T any](list []T, n int, compare func(a, b T) int) {
 			return
 		}
 	}
-}
-
-// Count counts rows by the values of a field. What is not known counts under "".
-func Count[R any](rows []R, f *selector.Field, bind func(R) selector.Rows) map[string]int {
-	out := map[string]int{}
-	for _, r := range rows {
-		b := bind(r)
-		if f.Many {
-			if b[f.Noun] != nil {
-				for _, d := range f.GetMany(b[f.Noun]) {
-					out[Say(f, d)]++
-				}
-			}
-			continue
-		}
-		out[Say(f, value(f, &b))]++
-	}
-	return out
 }
 
 // Say writes a value as it is written in an expression.

@@ -168,7 +168,34 @@ func (f *Field) datumTest(op Op, values []Value, now float64) func(Datum) bool {
 	case Address:
 		return func(d Datum) bool { return AddressIs(d.Text, v.prefix, v.folded) }
 	}
-	return func(d Datum) bool { return Fold(d.Text) == v.folded }
+	return func(d Datum) bool { return foldedIs(d.Text, v.folded) }
+}
+
+// foldedIs tells whether Fold(text) is folded, without making it where the text is plain.
+func foldedIs(text, folded string) bool {
+	for i := range len(text) {
+		c := text[i]
+		if c >= utf8.RuneSelf {
+			return Fold(text) == folded
+		}
+		if 'A' <= c && c <= 'Z' {
+			c += 'a' - 'A'
+		}
+		if i >= len(folded) || c != folded[i] {
+			return !plain(text[i:]) && Fold(text) == folded
+		}
+	}
+	return len(text) == len(folded)
+}
+
+// plain tells whether a text is ASCII.
+func plain(s string) bool {
+	for i := range len(s) {
+		if s[i] >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
 }
 
 func holds[N int | float64](op Op, a, b N) bool {

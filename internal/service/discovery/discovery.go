@@ -99,10 +99,10 @@ func (s *Service) Start(ctx context.Context, r Request) (store.Discovery, error)
 		return store.Discovery{}, err
 	}
 	if r.User == "" {
-		return store.Discovery{}, fmt.Errorf("%w: give the user name to log in with", inventory.ErrInvalid)
+		return store.Discovery{}, inventory.Invalid("give the user name to log in with")
 	}
 	if r.Hops < 0 || r.Hops > MaxHops {
-		return store.Discovery{}, fmt.Errorf("%w: neighbours can be followed over 0 to %d hops", inventory.ErrInvalid, MaxHops)
+		return store.Discovery{}, inventory.Invalid(fmt.Sprintf("neighbours can be followed over 0 to %d hops", MaxHops))
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -131,7 +131,7 @@ func targets(list []string, port uint16) ([]hop, error) {
 		if err != nil {
 			address, named := hostAddress(t, port)
 			if !named {
-				return nil, fmt.Errorf("%w: %w", inventory.ErrInvalid, err)
+				return nil, inventory.Invalid(err.Error())
 			}
 			out = append(out, hop{address: address})
 			continue
@@ -141,10 +141,10 @@ func targets(list []string, port uint16) ([]hop, error) {
 		}
 	}
 	if len(out) == 0 {
-		return nil, fmt.Errorf("%w: give an address to begin with", inventory.ErrInvalid)
+		return nil, inventory.Invalid("give an address to begin with")
 	}
 	if len(out) > network.MaxRange {
-		return nil, fmt.Errorf("%w: that is %d addresses; at most %d can be asked for at once", inventory.ErrInvalid, len(out), network.MaxRange)
+		return nil, inventory.Invalid(fmt.Sprintf("that is %d addresses; at most %d can be asked for at once", len(out), network.MaxRange))
 	}
 	return out, nil
 }
@@ -169,7 +169,7 @@ func hostAddress(s string, port uint16) (string, bool) {
 func (s *Service) Cancel(number int64) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.current == nil || s.current.d.Number != number {
+	if s.current == nil || s.current.d.Number != number || s.current.snapshot().State != Running {
 		return fmt.Errorf("search %d does not run: %w", number, store.ErrNotFound)
 	}
 	s.current.cancel()

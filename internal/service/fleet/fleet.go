@@ -153,6 +153,21 @@ func (f *Fleet) unit(name string) (*unit, error) {
 	return nil, fmt.Errorf("%w: %s", ErrUnknown, name)
 }
 
+// period is how often something is done for each device: as the timing says, but less often when there are many devices, so
+// that all of them together cost no more than so many at the given spacing do.
+func (f *Fleet) period(often, spacing time.Duration) time.Duration {
+	f.mu.RLock()
+	defer f.mu.RUnlock()
+	return max(often, time.Duration(len(f.units))*spacing)
+}
+
+// Spacing between readings and signs of life of all devices: 2,000 devices are read every 30 s.
+const (
+	pollSpacing      = 15 * time.Millisecond
+	inspectSpacing   = 30 * time.Millisecond
+	keepAliveSpacing = 2 * time.Millisecond
+)
+
 // View returns a device as it is seen now.
 func (f *Fleet) View(name string) (View, bool) {
 	u, err := f.unit(name)

@@ -239,9 +239,10 @@ func (u *unit) inspect(ctx context.Context, s driver.Session) error {
 func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-chan error) error {
 	t := u.fleet.timing
 	// A device's first poll comes at a random moment of the period, so that many do not come at once.
-	poll := time.NewTimer(rand.N(t.Poll))
+	poll := time.NewTimer(rand.N(u.fleet.period(t.Poll, pollSpacing)))
 	defer poll.Stop()
-	look := time.NewTimer(t.Inspect/2 + rand.N(t.Inspect))
+	inspect := u.fleet.period(t.Inspect, inspectSpacing)
+	look := time.NewTimer(inspect/2 + rand.N(inspect))
 	defer look.Stop()
 	for {
 		var err error
@@ -257,7 +258,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				err = errors.New("the device ended its reports")
 			}
 		case <-poll.C:
-			poll.Reset(t.Poll)
+			poll.Reset(u.fleet.period(t.Poll, pollSpacing))
 			err = within(ctx, t.Request, func(ctx context.Context) error {
 				begun := time.Now()
 				st, err := s.ReadState(ctx)
@@ -267,7 +268,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				return err
 			})
 		case <-look.C:
-			look.Reset(t.Inspect)
+			look.Reset(u.fleet.period(t.Inspect, inspectSpacing))
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.inspect(ctx, s) })
 		case by := <-u.reread:
 			err = within(ctx, t.Request, func(ctx context.Context) error {
@@ -291,14 +292,12 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 
 // keepAlive asks for signs of life until one is missed.
 func (u *unit) keepAlive(ctx context.Context, s driver.Session) error {
-	period := u.fleet.timing.KeepAlive
-	tick := time.NewTicker(period)
-	defer tick.Stop()
 	for {
+		period := u.fleet.period(u.fleet.timing.KeepAlive, keepAliveSpacing)
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
-		case <-tick.C:
+		case <-time.After(period):
 		}
 		if err := within(ctx, period, s.Ping); err != nil {
 			return err

@@ -24,6 +24,9 @@ func (e invalidError) Is(target error) bool { return target == ErrInvalid }
 
 func invalid(format string, args ...any) error { return invalidError(fmt.Sprintf(format, args...)) }
 
+// Invalid makes an error that is ErrInvalid and says why in words of its own.
+func Invalid(why string) error { return invalidError(why) }
+
 func noDevice(name string) error { return fmt.Errorf("device %s: %w", name, store.ErrNotFound) }
 
 // longest bounds what people write, in characters.

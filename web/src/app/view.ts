@@ -1,4 +1,4 @@
-import { useCallback } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 
 /** A piece of what is on show, kept in the address, so that a link or a reload shows the same again. */
@@ -17,6 +17,28 @@ export function useView(name: string, initial = ""): [string, (value: string) =>
     [name, initial, setParams],
   );
   return [params.get(name) ?? initial, set];
+}
+
+/** The same for what is typed: it shows at once and comes into the address a moment later, so that no letter is lost. */
+export function useTyped(name: string): [string, (value: string) => void] {
+  const [kept, setKept] = useView(name);
+  const [text, setText] = useState(kept);
+  const last = useRef(kept);
+  useEffect(() => {
+    if (kept !== last.current) {
+      last.current = kept;
+      setText(kept);
+    }
+  }, [kept]);
+  useEffect(() => {
+    if (text === last.current) return;
+    const t = window.setTimeout(() => {
+      last.current = text;
+      setKept(text);
+    }, 200);
+    return () => window.clearTimeout(t);
+  }, [text, setKept]);
+  return [text, setText];
 }
 
 /** The scope and the tray stay while one moves between areas. */

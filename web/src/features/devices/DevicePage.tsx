@@ -2,7 +2,7 @@ import { Tabs } from "radix-ui";
 import { Link, useParams } from "react-router";
 import type { DeviceDetail, Person, Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
-import { useKept, useView } from "../../app/view";
+import { useKept, useTyped, useView } from "../../app/view";
 import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
@@ -134,7 +134,7 @@ const watts = (mw: number) => `${(mw / 1000).toFixed(1)} W`;
 const columns = portColumns(false);
 
 function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof usePicked> }) {
-  const [q, setQ] = useView("pick");
+  const [q, setQ] = useTyped("pick");
   const [sort, setSort] = useView("sort", "port");
   const words = q.toLowerCase().split(/\s+/).filter(Boolean);
   const rows = d.port_list.filter((p) => {
@@ -230,7 +230,7 @@ function Particulars({ d, me }: { d: DeviceDetail; me: Person }) {
 
 function Configuration({ name }: { name: string }) {
   const c = useConfiguration(name);
-  const [find, setFind] = useView("find");
+  const [find, setFind] = useTyped("find");
   if (c.isError) return <Failure error={c.error} retry={() => void c.refetch()} />;
   const lines = (c.data ?? "").split("\n");
   const hits = find

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { DeviceDetail } from "../../api/client";
-import { useView } from "../../app/view";
+import { useTyped, useView } from "../../app/view";
 import { Empty, Panel } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Signal } from "../../ui/signal";
@@ -308,7 +308,7 @@ const macColumns: Column<MAC>[] = [
 
 function MACs({ i }: { i: In }) {
   const [sort, setSort] = useView("msort", "port");
-  const [find, setFind] = useView("mac");
+  const [find, setFind] = useTyped("mac");
   const rows = (i.macs ?? []).filter((m) => !find || `${m.mac} ${m.port} ${m.vlan}`.includes(find.toLowerCase()));
   return (
     <Panel

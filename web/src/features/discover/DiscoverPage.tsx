@@ -4,7 +4,7 @@ import { toast } from "sonner";
 import type { Discovery, FoundDevice, Person } from "../../api/client";
 import { useList } from "../../api/lists";
 import { useAccept, useCancelDiscovery, useDiscover, useDiscoveries, useDismiss, useFound } from "../../api/queries";
-import { useView } from "../../app/view";
+import { useTyped, useView } from "../../app/view";
 import { Button, Empty, Failure, Field, inputClass, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
@@ -48,7 +48,7 @@ export function DiscoverPage({ me }: { me: Person }) {
 }
 
 function SearchForm({ running }: { running: boolean }) {
-  const [targets, setTargets] = useView("from");
+  const [targets, setTargets] = useTyped("from");
   const [user, setUser] = useState("");
   const [password, setPassword] = useState("");
   const [hops, setHops] = useState(16);

@@ -1,0 +1,128 @@
+package catalog
+
+import (
+	"fmt"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
+)
+
+// small makes a network of chance: devices with ports and clients.
+func small(t *rapid.T) *Net {
+	n := &Net{}
+	n.SetSites([]network.Site{{Name: "a", Title: "A"}, {Name: "b", Title: "B"}})
+	for i := range rapid.IntRange(0, 6).Draw(t, "devices") {
+		name := fmt.Sprint("d", i)
+		s := Sight{Reach: network.ReachConnected, Identity: network.Identity{Kind: network.Switch, Firmware: rapid.SampledFrom([]string{"4.1", "4.10", "4.2"}).Draw(t, "firmware")},
+			Config: network.Config{Ports: map[string]network.PortConfig{}}, State: network.State{Ports: map[string]network.PortState{}}}
+		for p := range rapid.IntRange(0, 5).Draw(t, "ports") {
+			port := fmt.Sprint("1/1/", p+8)
+			s.Config.Ports[port] = network.PortConfig{Enabled: true, HasPoE: true, Description: rapid.SampledFrom([]string{"Gate 2", "Gate 10", "gate 2", ""}).Draw(t, "description")}
+			s.State.Ports[port] = network.PortState{Oper: network.Up, PoEMilliW: rapid.IntRange(0, 3).Draw(t, "mw") * 1000}
+		}
+		d, ports := NewDevice(Record{Name: name, Address: "10.0.0.1:830"}, s, n.Site(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "site")), func(string) string { return "" })
+		n.Put(d, ports)
+	}
+	return n
+}
+
+// A page, wherever it lies, is what it would be if everything were sorted first.
+func TestPageIsAPartOfTheSortedWhole(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := small(t)
+		order, err := ParseOrder(rapid.SampledFrom([]string{"", "-port.poe.watts", "port.description,-port", "firmware,port.poe.watts", "-site", "-port.up,name"}).Draw(t, "order"), selector.Port)
+		require.NoError(t, err)
+		all := n.Ports(Query{Limit: 1000})
+		require.Equal(t, all.All, len(all.Rows))
+		want := slices.Clone(all.Rows)
+		slices.SortStableFunc(want, func(a, b *Port) int {
+			x, y := BindPort(a), BindPort(b)
+			for _, o := range order {
+				fold := func(d selector.Datum) selector.Datum { d.Text = selector.Fold(d.Text); return d }
+				if c := direct(o, compare(o.Field, fold(value(o.Field, &x)), fold(value(o.Field, &y)))); c != 0 {
+					return c
+				}
+			}
+			return 0
+		})
+		offset, limit := rapid.IntRange(0, 40).Draw(t, "offset"), rapid.SampledFrom([]int{0, 1, 3, 7, shallow + 1}).Draw(t, "limit")
+		got := n.Ports(Query{Order: order, Offset: offset, Limit: limit})
+		assert.Equal(t, want[min(offset, len(want)):min(offset+limit, len(want))], got.Rows)
+	})
+}
+
+func TestPickMovesTheSmallestToTheFront(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		list := rapid.SliceOf(rapid.IntRange(0, 9)).Draw(t, "list")
+		n := rapid.IntRange(0, len(list)).Draw(t, "n")
+		want := slices.Sorted(slices.Values(list))
+		pick(list, n, func(a, b int) int { return a - b })
+		slices.Sort(list[:n])
+		assert.True(t, slices.Equal(want[:n], list[:n]), "%v %v", want[:n], list[:n])
+	})
+}
+
+// Text sorts as people sort: numbers in it by their size, without case.
+func TestOrderOfText(t *testing.T) {
+	n := &Net{}
+	n.SetSites([]network.Site{{Name: "a"}})
+	ports := map[string]network.PortConfig{"1": {Description: "Gate 10"}, "2": {Description: "gate 9"}, "3": {}}
+	d, list := NewDevice(Record{Name: "d"}, Sight{Config: network.Config{Ports: ports}}, n.Site("a"), func(string) string { return "" })
+	n.Put(d, list)
+	order, err := ParseOrder("port.description", selector.Port)
+	require.NoError(t, err)
+	var got []string
+	for _, p := range n.Ports(Query{Order: order, Limit: 9}).Rows {
+		got = append(got, p.Config.Description)
+	}
+	assert.Equal(t, []string{"", "gate 9", "Gate 10"}, got)
+}
+
+func TestSightings(t *testing.T) {
+	s := Sight{
+		Config: network.Config{Ports: map[string]network.PortConfig{"1": {}, "2": {}, "3": {LAG: "lag1"}}},
+		State:  network.State{Ports: map[string]network.PortState{"1": {}, "2": {Neighbour: &network.Neighbour{SystemName: "x"}}, "3": {}}},
+		Inside: network.Inside{MACs: []network.Learned{{MAC: "a", Port: "1", VLAN: 20}, {MAC: "b", Port: "2"}, {MAC: "c", Port: "3"}, {MAC: "d", Port: "lag1"}, {MAC: "e", Port: "gone"}},
+			Stations: []network.Station{{MAC: "f", SSID: "Lantern Crew", SignalDbm: -60}}},
+	}
+	assert.Equal(t, []Sighting{{MAC: "f", DeviceID: "ap", SSID: "Lantern Crew", SignalDbm: -60}, {MAC: "a", DeviceID: "ap", Port: "1", VLAN: 20}}, Sightings("ap", s),
+		"what was learned on the way to another device is not at home here")
+}
+
+func TestMakers(t *testing.T) {
+	m, bad := ParseMakers("Registry,Assignment,Organization Name\nMA-L,02A110,Curlew Telephones\nMA-M,02A1101,\"Curlew, the small\"\nnonsense\nMA-L,xyz,Nobody\n")
+	assert.Equal(t, 2, bad)
+	assert.Equal(t, "Curlew Telephones", m.Of("02:A1:10:ff:00:01"))
+	assert.Equal(t, "Curlew, the small", m.Of("02-a1-10-12-00-01"))
+	assert.Empty(t, m.Of("02:a1:11:00:00:01"))
+	assert.Empty(t, m.Of("x"))
+}
+
+func TestTroubles(t *testing.T) {
+	keys := func(i network.Inside) (out []string) {
+		for _, x := range i.Troubles() {
+			out = append(out, x.Key)
+		}
+		return out
+	}
+	assert.Empty(t, keys(network.Inside{}), "nothing is said of what was not read")
+	assert.Equal(t, []string{"supply psu2", "fan fan1", "hot", "module 1/1/49", "bundle lag1", "tunnel t1", "loss t2", "radio link"}, keys(network.Inside{
+		Hardware: network.Hardware{Temperature: 80, Supplies: []network.Supply{{Name: "psu1", OK: true}, {Name: "psu2"}}, Fans: []network.Fan{{Name: "fan1"}},
+			Transceivers: []network.Module{{Port: "1/1/49", RxDbm: -13, Limits: network.Limits{RxLow: -12}}, {Port: "1/1/50", RxDbm: -40, Limits: network.Limits{RxLow: -12}}}},
+		Bundles:   []network.Bundle{{Name: "lag1", Members: []network.BundleMember{{InSync: true}, {}}}},
+		Tunnels:   []network.Tunnel{{Name: "t1"}, {Name: "t2", Up: true, LossPercent: 9}, {Name: "t3", Up: true}},
+		RadioLink: &network.RadioLinkRead{ReceivedDbm: -60},
+	}), "a cage without light is told by its link")
+	d, _ := NewDevice(Record{Name: "d"}, Sight{Reach: network.ReachConnected, Since: time.Now(), Inside: network.Inside{Hardware: network.Hardware{Temperature: 80}}}, &Site{}, func(string) string { return "" })
+	assert.Equal(t, network.Degraded, d.Health)
+	d, _ = NewDevice(Record{Name: "d"}, Sight{Reach: network.ReachGone, Inside: network.Inside{Hardware: network.Hardware{Temperature: 80}}}, &Site{}, func(string) string { return "" })
+	assert.Equal(t, network.HealthDown, d.Health, "an old reading does not make a device that is gone look better")
+	assert.Equal(t, "10.0.0.1 fd00::1 host", hostOf("10.0.0.1:830")+" "+hostOf("[fd00::1]:830")+" "+hostOf("host"))
+}
