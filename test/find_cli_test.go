@@ -112,3 +112,21 @@ func TestFindingByCommandLine(t *testing.T) {
 	assert.Contains(t, c.good("__complete", "ports", "--sort=-port.po").out, "-port.poe.watts")
 	assert.Contains(t, c.good("__complete", "site", "merge", "").out, "tern-haven")
 }
+
+// The security officer proves what was done, and that nothing of it was changed since.
+func TestAuditByCommandLine(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	c := signedIn(t, r)
+	c.good("device", "describe", "th-sw-02", "--tag", "critical")
+	assert.Contains(t, c.good("audit", "describe-device").out, "th-sw-02")
+	rows, err := csv.NewReader(strings.NewReader(c.good("audit", "--last", "3", "-o", "csv").out)).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, rows, 4)
+	verdict := c.good("audit", "verify")
+	assert.Contains(t, verdict.err, "follow from each other")
+	assert.Regexp(t, "^head [0-9a-f]{64}\n$", verdict.out)
+	isla := r.as(t, "isla", "viewer")
+	_, err = isla.VerifyAudit(t.Context())
+	assert.Error(t, err, "only who may administer")
+}

@@ -16,6 +16,7 @@ import (
 	"example.net/everypost/internal/api/server"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/store"
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
@@ -438,7 +439,7 @@ func TestAuditTellsWhoDidWhat(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))
 	c := r.draft(t, [3]string{printer, "vlan", "40"})
-	entries, err := r.svc.Store.AuditEntries(t.Context(), 0, 3)
+	entries, err := r.svc.Store.AuditEntries(t.Context(), store.AuditQuery{Limit: 3})
 	require.NoError(t, err)
 	assert.Equal(t, "check", entries[0].Action)
 	assert.Equal(t, "draft", entries[1].Action)

@@ -4,46 +4,28 @@ import (
 	"strconv"
 
 	"github.com/spf13/cobra"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
 )
 
 func (a *app) clientsCommand() *cobra.Command {
-	var pick picking
-	cmd := &cobra.Command{
-		Use: "clients [selector...]", Short: "List end stations, wired and wireless",
-		Example: "  everypost clients client.here = true and site = kelp-bay\n  everypost clients 02:a1:20\n  everypost clients 'client.signal < -75' --sort client.signal",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
+	return listCommand(a, listing[v1.NetworkClient]{
+		use: "clients", short: "List end stations, wired and wireless", empty: "No client fits.",
+		example: "  everypost clients client.here = true and site = kelp-bay\n  everypost clients 02:a1:20\n  everypost clients 'client.signal < -75' --sort client.signal",
+		header:  []string{"client", "", "name", "maker", "address", "vlan", "where", "signal", "system", "seen"},
+		fetch:   (*client.Client).Clients,
+		row: func(x v1.NetworkClient) []string {
+			where, signal, state := x.Device+":"+x.Port, "", "off"
+			if x.SSID != "" {
+				where, signal = x.Device+" "+x.SSID, strconv.Itoa(x.SignalDbm)+" dBm"
 			}
-			q, err := pick.read(args)
-			if err != nil {
-				return err
+			if x.Here {
+				state = "well"
 			}
-			list, err := c.Clients(cmd.Context(), q)
-			if err != nil {
-				return err
-			}
-			if done, err := counted(a, q, list); done {
-				return err
-			}
-			rows := make([][]string, len(list.Items))
-			for i, x := range list.Items {
-				where, signal := x.Device+":"+x.Port, ""
-				if x.SSID != "" {
-					where, signal = x.Device+" "+x.SSID, strconv.Itoa(x.SignalDbm)+" dBm"
-				}
-				state := "well"
-				if !x.Here {
-					state = "off"
-				}
-				rows[i] = []string{x.MAC, a.mark(state), x.Name, x.Maker, x.Address, orDash(x.VLAN, ""), where, signal, x.System, a.when(x.LastSeen)}
-			}
-			defer more(a, list)
-			return a.list(list, []string{"client", "", "name", "maker", "address", "vlan", "where", "signal", "system", "seen"}, rows, "No client fits.")
+			return []string{x.MAC, a.mark(state), x.Name, x.Maker, x.Address, orDash(x.VLAN, ""), where, signal, x.System, a.when(x.LastSeen)}
 		},
-	}
-	return pick.flags(a, cmd)
+	})
 }
 
 func (a *app) clientCommand() *cobra.Command {

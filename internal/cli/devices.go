@@ -14,36 +14,16 @@ import (
 )
 
 func (a *app) devicesCommand() *cobra.Command {
-	var pick picking
-	cmd := &cobra.Command{
-		Use: "devices [selector...]", Short: "List devices",
-		Example: "  everypost devices\n  everypost devices switch H24P -o csv\n  everypost devices --where 'firmware < 4.2 and not tag = spare' --sort -up\n  everypost devices --count kind,health",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			q, err := pick.read(args)
-			if err != nil {
-				return err
-			}
-			list, err := c.Devices(cmd.Context(), q)
-			if err != nil {
-				return err
-			}
-			if done, err := counted(a, q, list); done {
-				return err
-			}
-			rows := make([][]string, len(list.Items))
-			for i, d := range list.Items {
-				rows[i] = []string{d.Name, a.shape(d.Health), d.Site, d.Kind, d.Maker + " " + d.Model, d.Serial, d.Firmware, d.Address,
-					fmt.Sprintf("%d of %d", d.Ports.Well, d.Ports.Total), a.when(d.SeenAt)}
-			}
-			defer more(a, list)
-			return a.list(list, []string{"device", "health", "site", "kind", "model", "serial", "firmware", "address", "ports up", "seen"}, rows, "No device fits.")
+	return listCommand(a, listing[v1.Device]{
+		use: "devices", short: "List devices", empty: "No device fits.",
+		example: "  everypost devices\n  everypost devices switch H24P -o csv\n  everypost devices --where 'firmware < 4.2 and not tag = spare' --sort -up\n  everypost devices --count kind,health",
+		header:  []string{"device", "health", "site", "kind", "model", "serial", "firmware", "address", "ports up", "seen"},
+		fetch:   (*client.Client).Devices,
+		row: func(d v1.Device) []string {
+			return []string{d.Name, a.shape(d.Health), d.Site, d.Kind, d.Maker + " " + d.Model, d.Serial, d.Firmware, d.Address,
+				fmt.Sprintf("%d of %d", d.Ports.Well, d.Ports.Total), a.when(d.SeenAt)}
 		},
-	}
-	return pick.flags(a, cmd)
+	})
 }
 
 func (a *app) deviceCommand() *cobra.Command {
@@ -71,7 +51,7 @@ func (a *app) deviceCommand() *cobra.Command {
 			case "json", "yaml":
 				return a.data(d)
 			case "csv":
-				return a.printPorts(v1.List[v1.Port]{Items: d.PortList, Total: len(d.PortList)})
+				return printListing(a, a.portListing(), v1.List[v1.Port]{Items: d.PortList, Total: len(d.PortList)})
 			}
 			a.printDevice(d)
 			return nil

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"strconv"
 	"strings"
 
@@ -16,6 +17,50 @@ type picking struct{ query client.Query }
 const pickingHelp = `A selector picks by properties: kind = switch and site in (tern-haven, oyster-landing). Bare words are
 looked for in names, descriptions, addresses, serial numbers and tags. "everypost fields" lists the properties.
 Where the shell would take a character for itself, put the selector in quotes.`
+
+// listing is a list of the network as a command.
+type listing[T any] struct {
+	use, short, example, empty string
+	header                     []string
+	fetch                      func(*client.Client, context.Context, client.Query) (v1.List[T], error)
+	row                        func(T) []string
+}
+
+// listCommand makes the command of a listing.
+func listCommand[T any](a *app, l listing[T]) *cobra.Command {
+	var pick picking
+	cmd := &cobra.Command{
+		Use: l.use + " [selector...]", Short: l.short, Example: l.example,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.client()
+			if err != nil {
+				return err
+			}
+			q, err := pick.read(args)
+			if err != nil {
+				return err
+			}
+			list, err := l.fetch(c, cmd.Context(), q)
+			if err != nil {
+				return err
+			}
+			if done, err := counted(a, q, list); done {
+				return err
+			}
+			defer more(a, list)
+			return printListing(a, l, list)
+		},
+	}
+	return pick.flags(a, cmd)
+}
+
+func printListing[T any](a *app, l listing[T], list v1.List[T]) error {
+	rows := make([][]string, len(list.Items))
+	for i, item := range list.Items {
+		rows[i] = l.row(item)
+	}
+	return a.list(list, l.header, rows, l.empty)
+}
 
 // flags adds the flags, and completion of the selector.
 func (p *picking) flags(a *app, cmd *cobra.Command) *cobra.Command {

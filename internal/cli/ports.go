@@ -6,43 +6,22 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
 )
 
-func (a *app) portsCommand() *cobra.Command {
-	var pick picking
-	cmd := &cobra.Command{
-		Use: "ports [selector...]", Short: "List ports",
-		Example: "  everypost ports name = th-sw-02\n  everypost ports camera port.up = false\n  everypost ports --where 'port.poe.watts > 10' --sort -port.poe.watts -o csv",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			q, err := pick.read(args)
-			if err != nil {
-				return err
-			}
-			list, err := c.Ports(cmd.Context(), q)
-			if err != nil {
-				return err
-			}
-			if done, err := counted(a, q, list); done {
-				return err
-			}
-			defer more(a, list)
-			return a.printPorts(list)
+func (a *app) portsCommand() *cobra.Command { return listCommand(a, a.portListing()) }
+
+func (a *app) portListing() listing[v1.Port] {
+	return listing[v1.Port]{
+		use: "ports", short: "List ports", empty: "No port fits.",
+		example: "  everypost ports name = th-sw-02\n  everypost ports camera port.up = false\n  everypost ports --where 'port.poe.watts > 10' --sort -port.poe.watts -o csv",
+		header:  []string{"port", "state", "description", "mode", "vlan", "speed", "poe", "neighbour", "since"},
+		fetch:   (*client.Client).Ports,
+		row: func(p v1.Port) []string {
+			return []string{p.Ref, a.shape(p.Health), p.Description, p.Mode, vlanText(p), speed(p), poeText(p), peerText(p.Peer), a.when(p.ChangedAt)}
 		},
 	}
-	return pick.flags(a, cmd)
-}
-
-func (a *app) printPorts(list v1.List[v1.Port]) error {
-	rows := make([][]string, len(list.Items))
-	for i, p := range list.Items {
-		rows[i] = []string{p.Ref, a.shape(p.Health), p.Description, p.Mode, vlanText(p), speed(p), poeText(p), peerText(p.Peer), a.when(p.ChangedAt)}
-	}
-	return a.list(list, []string{"port", "state", "description", "mode", "vlan", "speed", "poe", "neighbour", "since"}, rows, "No port fits.")
 }
 
 func vlanText(p v1.Port) string {

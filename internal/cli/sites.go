@@ -12,36 +12,16 @@ import (
 )
 
 func (a *app) sitesCommand() *cobra.Command {
-	var pick picking
-	cmd := &cobra.Command{
-		Use: "sites [selector...]", Short: "List the sites with the health of their devices",
-		Example: "  everypost sites\n  everypost sites 'kind = firewall and health = down'",
-		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			q, err := pick.read(args)
-			if err != nil {
-				return err
-			}
-			list, err := c.Sites(cmd.Context(), q)
-			if err != nil {
-				return err
-			}
-			if done, err := counted(a, q, list); done {
-				return err
-			}
-			rows := make([][]string, len(list.Items))
-			for i, s := range list.Items {
-				rows[i] = []string{s.Name, s.Title, strconv.Itoa(s.Devices.Total), strconv.Itoa(s.Devices.Well), strconv.Itoa(s.Devices.Degraded + s.Devices.Down),
-					strconv.Itoa(s.Devices.Unknown), fmt.Sprintf("%d of %d", s.Ports.Well, s.Ports.Total), s.Entry}
-			}
-			defer more(a, list)
-			return a.list(list, []string{"site", "title", "devices", "well", "in trouble", "unknown", "ports up", "entry"}, rows, "No site fits.")
+	return listCommand(a, listing[v1.Site]{
+		use: "sites", short: "List the sites with the health of their devices", empty: "No site fits.",
+		example: "  everypost sites\n  everypost sites 'kind = firewall and health = down'",
+		header:  []string{"site", "title", "devices", "well", "in trouble", "unknown", "ports up", "entry"},
+		fetch:   (*client.Client).Sites,
+		row: func(s v1.Site) []string {
+			return []string{s.Name, s.Title, strconv.Itoa(s.Devices.Total), strconv.Itoa(s.Devices.Well), strconv.Itoa(s.Devices.Degraded + s.Devices.Down),
+				strconv.Itoa(s.Devices.Unknown), fmt.Sprintf("%d of %d", s.Ports.Well, s.Ports.Total), s.Entry}
 		},
-	}
-	return pick.flags(a, cmd)
+	})
 }
 
 func (a *app) siteCommand() *cobra.Command {

@@ -196,7 +196,7 @@ func (y *yard) plug(sw string, groups ...stations) {
 			if p == nil {
 				return
 			}
-			p.Untagged, p.Description, p.Disabled = g.vlan, fmt.Sprintf(g.label, i+1), false
+			p.Untagged, p.Description, p.Disabled = g.vlan, g.labelOf(i+1), false
 			if g.rate == 0 { // prepared, and nothing plugged in
 				continue
 			}
@@ -268,7 +268,16 @@ var (
 	cranes   = stations{"crane", "Crane controller %d", 90, 0, 0, 0, 120_000}
 	sensors  = stations{"sensor", "Ramp sensor %d", 90, 0, 2_600, 1, 8_000}
 	prepared = stations{"", "Prepared %d", 20, 0, 0, 0, 0}
+	printer  = stations{"printer", "Ticket office printer", 20, 0, 0, 0, 12_000}
 )
+
+// labelOf is the description of the port of the nth of them.
+func (s stations) labelOf(n int) string {
+	if strings.Contains(s.label, "%d") {
+		return fmt.Sprintf(s.label, n)
+	}
+	return s.label
+}
 
 func (s stations) of(n int) stations { s.count = n; return s }
 
@@ -374,7 +383,7 @@ func (y *yard) ternHaven() {
 		y.wireless(fmt.Sprintf("th-ap-%02d", i+1), []int{0, 1, 0, 0, 0, 0, 7, 1}[i], 3, []int{16, 9, 8, 8, 5, 4, 0, 0}[i])
 	}
 	y.plug("th-sw-01", desks.of(16), phones.of(12), cameras.of(6), prepared.of(8))
-	y.plug("th-sw-02", desks.of(4), phones.of(4), counters.of(3), cameras.of(4), gates.of(1), prepared.of(2))
+	y.plug("th-sw-02", desks.of(4), printer.of(1), phones.of(4), counters.of(3), cameras.of(4), gates.of(1), prepared.of(2))
 	y.plug("th-sw-03", counters.of(4), phones.of(4), displays.of(4), cameras.of(2))
 	y.plug("th-sw-04", gates.of(6), displays.of(3), cameras.of(4))
 	y.plug("th-sw-05", gates.of(6), displays.of(3), cameras.of(4), prepared.of(3))

@@ -221,14 +221,17 @@ func (w *World) cancel(t *time.Timer) {
 	}
 }
 
+// run lets traffic flow, second by second; in a large world in larger steps, so that it does not take the machine for
+// itself.
 func (w *World) run(ctx context.Context) {
-	tick := time.NewTicker(time.Second)
+	step := time.Second * time.Duration(1+len(w.hosts)/2000)
+	tick := time.NewTicker(step)
 	defer tick.Stop()
 	for {
 		select {
 		case now := <-tick.C:
 			w.mu.Lock()
-			w.flow(now, time.Second)
+			w.flow(now, step)
 			w.mu.Unlock()
 		case <-ctx.Done():
 			return

@@ -1,8 +1,13 @@
 package store
 
 import (
+	"bytes"
 	"context"
+	"crypto/sha256"
 	"database/sql"
+	"errors"
+	"fmt"
+	"strconv"
 	"time"
 
 	"example.net/everypost/internal/core/selector"
@@ -75,19 +80,90 @@ type AuditEntry struct {
 	Detail               string
 }
 
-// Audit records an action.
-func (s *Store) Audit(ctx context.Context, e AuditEntry) error {
-	_, err := s.write.ExecContext(ctx, `INSERT INTO audit (at, user, action, object, detail) VALUES (?, ?, ?, ?, ?)`,
-		micro(e.At), e.User, e.Action, e.Object, e.Detail)
-	return err
+// chain returns the hash of an entry: over that of the entry before, and everything that the entry says, each part with
+// its length, so that nothing can move from one to the next.
+func (e AuditEntry) chain(before []byte) []byte {
+	h := sha256.New()
+	h.Write(before)
+	for _, part := range []string{strconv.FormatInt(e.ID, 10), strconv.FormatInt(micro(e.At), 10), e.User, e.Action, e.Object, e.Detail} {
+		_, _ = fmt.Fprintf(h, "%d:%s", len(part), part)
+	}
+	return h.Sum(nil)
 }
 
-// AuditEntries lists entries, the newest first, before the one of the given number (0: from the newest).
-func (s *Store) AuditEntries(ctx context.Context, before int64, limit int) ([]AuditEntry, error) {
-	return list(ctx, s.read, func(r *sql.Rows) (e AuditEntry, err error) {
+// Audit records an action, chained to the one before.
+func (s *Store) Audit(ctx context.Context, e AuditEntry) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		var before []byte
+		err := tx.QueryRowContext(ctx, `SELECT id, hash FROM audit ORDER BY id DESC LIMIT 1`).Scan(&e.ID, &before)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return err
+		}
+		e.ID++
+		_, err = tx.ExecContext(ctx, `INSERT INTO audit (id, at, user, action, object, detail, hash) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			e.ID, micro(e.At), e.User, e.Action, e.Object, e.Detail, e.chain(before))
+		return err
+	})
+}
+
+// AuditQuery picks entries.
+type AuditQuery struct {
+	Before int64  // older than the one of that number, unless it is 0
+	User   string // by that person, unless it is ""
+	Text   string // with that text in action, object or detail, unless it is ""
+	Limit  int
+}
+
+// AuditEntries lists entries, the newest first.
+func (s *Store) AuditEntries(ctx context.Context, q AuditQuery) ([]AuditEntry, error) {
+	return list(ctx, s.read, scanAudit, `SELECT id, at, user, action, object, detail, hash FROM audit
+		WHERE (?1 = 0 OR id < ?1) AND (?2 = '' OR user = ?2) AND (?3 = '' OR instr(selector_fold(user || ' ' || action || ' ' || object || ' ' || detail), ?3) > 0)
+		ORDER BY id DESC LIMIT ?4`, q.Before, q.User, selector.Fold(q.Text), q.Limit)
+}
+
+func scanAudit(r *sql.Rows) (e AuditEntry, err error) {
+	var at int64
+	var hash []byte
+	err = r.Scan(&e.ID, &at, &e.User, &e.Action, &e.Object, &e.Detail, &hash)
+	e.At = timeOf(at)
+	return e, err
+}
+
+// AuditVerdict is what came of holding the log against its chain.
+type AuditVerdict struct {
+	Entries int    // in all
+	Older   int    // written before there was a chain
+	Head    []byte // hash of the last entry: noted elsewhere, it proves later that nothing up to here was changed
+	Broken  int64  // the first entry that does not follow from the one before; 0: none
+}
+
+// VerifyAudit holds every entry against its hash and the one before.
+func (s *Store) VerifyAudit(ctx context.Context) (v AuditVerdict, err error) {
+	rows, err := s.read.QueryContext(ctx, `SELECT id, at, user, action, object, detail, hash FROM audit ORDER BY id`)
+	if err != nil {
+		return v, err
+	}
+	defer func() { _ = rows.Close() }()
+	last := int64(0)
+	for rows.Next() {
+		var e AuditEntry
 		var at int64
-		err = r.Scan(&e.ID, &at, &e.User, &e.Action, &e.Object, &e.Detail)
+		var hash []byte
+		if err := rows.Scan(&e.ID, &at, &e.User, &e.Action, &e.Object, &e.Detail, &hash); err != nil {
+			return v, err
+		}
 		e.At = timeOf(at)
-		return e, err
-	}, `SELECT id, at, user, action, object, detail FROM audit WHERE (?1 = 0 OR id < ?1) ORDER BY id DESC LIMIT ?2`, before, limit)
+		v.Entries++
+		switch {
+		case len(hash) == 0 && v.Head == nil:
+			v.Older++
+		case v.Broken == 0 && (!bytes.Equal(hash, e.chain(v.Head)) || v.Head != nil && e.ID != last+1):
+			v.Broken = e.ID
+		}
+		if len(hash) > 0 {
+			v.Head = hash
+		}
+		last = e.ID
+	}
+	return v, rows.Err()
 }

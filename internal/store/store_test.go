@@ -2,6 +2,7 @@ package store
 
 import (
 	"database/sql"
+	"fmt"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -164,4 +165,46 @@ func TestDamagedDatabaseIsRefused(t *testing.T) {
 	require.NoError(t, db.Close())
 	_, err = Open(t.Context(), file)
 	assert.ErrorContains(t, err, file)
+}
+
+// An entry of the audit log that is changed, taken out or put in breaks the chain at its place.
+func TestAuditChain(t *testing.T) {
+	s := fresh(t)
+	for i := range 5 {
+		require.NoError(t, s.Audit(t.Context(), AuditEntry{At: time.Unix(int64(i), 0), User: "ada", Action: "adopt", Object: fmt.Sprint("d", i), Detail: "done"}))
+	}
+	good, err := s.VerifyAudit(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, 5, good.Entries)
+	assert.Zero(t, good.Broken)
+	assert.Len(t, good.Head, 32)
+	for name, tc := range map[string]struct {
+		spoil  string
+		broken int64
+	}{
+		"changed":   {`UPDATE audit SET user = 'bram' WHERE id = 3`, 3},
+		"moved":     {`UPDATE audit SET object = 'd', detail = '2done' WHERE id = 3`, 3},
+		"taken out": {`DELETE FROM audit WHERE id = 3`, 4},
+		"first out": {`DELETE FROM audit WHERE id = 1`, 2},
+		"put in":    {`INSERT INTO audit (id, at, user, action, object, detail, hash) VALUES (9, 9, 'x', 'x', 'x', 'x', x'00')`, 9},
+		"unchained": {`UPDATE audit SET hash = x'' WHERE id = 4`, 4},
+	} {
+		tx, err := s.write.BeginTx(t.Context(), nil)
+		require.NoError(t, err)
+		_, err = tx.ExecContext(t.Context(), tc.spoil)
+		require.NoError(t, err)
+		require.NoError(t, tx.Commit())
+		v, err := s.VerifyAudit(t.Context())
+		require.NoError(t, err)
+		assert.Equal(t, tc.broken, v.Broken, name)
+		_, err = s.write.ExecContext(t.Context(), `DELETE FROM audit`)
+		require.NoError(t, err)
+		for i := range 5 {
+			require.NoError(t, s.Audit(t.Context(), AuditEntry{At: time.Unix(int64(i), 0), User: "ada", Action: "adopt", Object: fmt.Sprint("d", i), Detail: "done"}))
+		}
+	}
+	list, err := s.AuditEntries(t.Context(), AuditQuery{Text: "D3", Limit: 10})
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, "d3", list[0].Object)
 }

@@ -126,17 +126,25 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
-		chromedp.SendKeys(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,99"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
+		chromedp.SendKeys(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
-				t.command("", "demo", "fault", "--control", control, "cut", "th-fw-01:port1"))
+				t.command("", "demo", "fault", "--control", control, "cut", "th-fw-01:port1"),
+				t.command("", "demo", "fault", "--control", control, "dead-supply", "th-sw-05"),
+				t.command("", "demo", "fault", "--control", control, "rain", "th-rl-01"),
+				t.forgetAndSearch())
 		}),
 		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
 		browser.Theme("dark"), picture("watch-dark"),
-		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F14"), browser.Shows("Ticket counter 1"), picture("device-dark"),
-		browser.Theme("light"), chromedp.Navigate(base+"/devices"), browser.Shows("th-sw-02"), picture("devices"),
-		chromedp.Navigate(base+"/ports?q=camera&sel=th-sw-01:1%2F1%2F17,th-sw-01:1%2F1%2F18,th-sw-02:1%2F1%2F20"), browser.Shows("3 ports"), picture("ports"),
+		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F14"), browser.Shows("Ticket counter 3"), picture("device-dark"),
+		browser.Theme("light"), chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
+		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-01:1%2F1%2F30,th-sw-02:1%2F1%2F15"), browser.Shows("3 ports"), picture("ports"),
+		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
+		chromedp.Navigate(base+"/devices/th-ap-01?tab=wireless"), browser.Shows("Lantern Passengers"), picture("access-point"),
+		chromedp.Navigate(base+"/devices/fu-edge-01?tab=tunnels"), browser.Shows("satellite"), picture("edge"),
+		chromedp.Navigate(base+"/devices/th-rl-01?tab=radio-link"), browser.Shows("-QAM"), picture("radio-link"),
+		chromedp.Navigate(base+"/discover"), browser.Shows("Search 2"), browser.Shows("waiting to be accepted"), picture("discover"),
 		chromedp.Evaluate(`window.dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true}))`, nil),
 		chromedp.WaitVisible(`[cmdk-input]`), chromedp.SendKeys(`[cmdk-input]`, "th"), browser.Shows("Theme"), picture("palette"),
 	)
@@ -158,6 +166,15 @@ func (t terminal) command(stdin string, args ...string) error {
 	return nil
 }
 
+// forgetAndSearch takes the devices of a site out, so that a search finds them.
+func (t terminal) forgetAndSearch() error {
+	var errs []error
+	for _, d := range []string{"mp-edge-01", "mp-sw-01", "mp-ap-01"} {
+		errs = append(errs, t.command("", "device", "retire", d), t.command("", "device", "forget", d))
+	}
+	return errors.Join(append(errs, t.command("tidewater-lamp\n", "discover", "127.20.5.1:2930", "--user", "fleet", "--hops", "3"))...)
+}
+
 func (t terminal) pictures() error {
 	for _, program := range []string{"Xvfb", "xterm", "import"} {
 		if _, err := exec.LookPath(program); err != nil {
@@ -176,7 +193,7 @@ func (t terminal) pictures() error {
 	time.Sleep(time.Second)
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
-		"cli-ports":       "everypost ports --device th-sw-02",
+		"cli-ports":       "everypost ports 'port.poe.watts > 12' --sort -port.poe.watts",
 		"cli-change-show": "everypost change show 2",
 	} {
 		if err := t.window(name, line); err != nil {

@@ -203,6 +203,16 @@ func all[T any](ctx context.Context, c *Client, path string, q Query) (v1.List[T
 	return list, err
 }
 
+// Audit lists entries of the audit log in which a text stands, the newest first.
+func (c *Client) Audit(ctx context.Context, text string, limit int) (v1.List[v1.AuditEntry], error) {
+	return get[v1.List[v1.AuditEntry]](ctx, c, "/audit", url.Values{"text": {text}, "limit": {strconv.Itoa(limit)}})
+}
+
+// VerifyAudit holds the audit log against its chain of hashes.
+func (c *Client) VerifyAudit(ctx context.Context) (v1.AuditVerdict, error) {
+	return get[v1.AuditVerdict](ctx, c, "/audit/verdict", nil)
+}
+
 // Sites lists the sites.
 func (c *Client) Sites(ctx context.Context, q Query) (v1.List[v1.Site], error) {
 	return all[v1.Site](ctx, c, "/sites", q)

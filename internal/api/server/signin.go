@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"crypto/subtle"
+	"encoding/hex"
 	"errors"
 	"net"
 	"net/http"
@@ -212,13 +213,20 @@ func (s *server) signInRoutes(api huma.API) {
 			return nil, err
 		})
 	type auditQuery struct {
-		Before int64 `query:"before" doc:"Only entries before the one of this id"`
-		Limit  int   `query:"limit" minimum:"1" maximum:"1000" default:"100"`
+		Before int64  `query:"before" doc:"Only entries before the one of this id"`
+		User   string `query:"user" maxLength:"64" doc:"Only what this person did"`
+		Text   string `query:"text" maxLength:"200" doc:"Only entries in which this text stands"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"10000" default:"100"`
 	}
 	register(s, api, access.Administer, http.MethodGet, "/audit", "list-audit", "The audit log, the newest first",
 		func(ctx context.Context, in *auditQuery) (*body[v1.List[v1.AuditEntry]], error) {
-			entries, err := s.Store.AuditEntries(ctx, in.Before, in.Limit)
+			entries, err := s.Store.AuditEntries(ctx, store.AuditQuery{Before: in.Before, User: in.User, Text: in.Text, Limit: in.Limit})
 			return listOf(entries, func(e store.AuditEntry) v1.AuditEntry { return v1.AuditEntry(e) }), err
+		})
+	register(s, api, access.Administer, http.MethodGet, "/audit/verdict", "verify-audit", "Hold every entry of the audit log against the chain of hashes",
+		func(ctx context.Context, _ *struct{}) (*body[v1.AuditVerdict], error) {
+			v, err := s.Store.VerifyAudit(ctx)
+			return &body[v1.AuditVerdict]{v1.AuditVerdict{Entries: v.Entries, Older: v.Older, Head: hex.EncodeToString(v.Head), Broken: v.Broken}}, err
 		})
 }
 

@@ -361,3 +361,11 @@ type AuditEntry struct {
 	Object string    `json:"object"`
 	Detail string    `json:"detail"`
 }
+
+// AuditVerdict is what came of holding the audit log against its chain.
+type AuditVerdict struct {
+	Entries int    `json:"entries"`
+	Older   int    `json:"older" doc:"Entries that were written before there was a chain"`
+	Head    string `json:"head" doc:"Hash of the last entry, in hexadecimal digits: noted elsewhere, it proves later that nothing up to here was changed"`
+	Broken  int64  `json:"broken,omitempty" doc:"The first entry that does not follow from the one before"`
+}

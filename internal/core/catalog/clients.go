@@ -133,9 +133,14 @@ func ParseMakers(text string) (m Makers, bad int) {
 	return m, bad
 }
 
+var separators = strings.NewReplacer(":", "", "-", "", ".", "")
+
 // Of returns the maker of the smallest block that holds an address, or "".
 func (m Makers) Of(mac string) string {
-	digits := strings.ToLower(strings.NewReplacer(":", "", "-", "", ".", "").Replace(mac))
+	if len(m) == 0 {
+		return ""
+	}
+	digits := strings.ToLower(separators.Replace(mac))
 	for _, n := range []int{9, 7, 6} {
 		if len(digits) >= n {
 			if name, ok := m[digits[:n]]; ok {

@@ -36,6 +36,13 @@ func (x *index) setSites(sites []network.Site) {
 	x.stale = true
 }
 
+// hasSite tells whether there is a site, without making any rows.
+func (x *index) hasSite(name string) bool {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	return x.net.Site(name) != nil
+}
+
 // keep takes a device as it is kept now.
 func (x *index) keep(d store.Device) {
 	x.mu.Lock()

@@ -57,9 +57,7 @@ func checkPosition(p *network.Position) error {
 }
 
 func (s *Service) siteExists(name string) error {
-	found := false
-	s.index.ask(func(n *catalog.Net) { found = n.Site(name) != nil })
-	if !found {
+	if !s.index.hasSite(name) {
 		return invalid("there is no site %q: make it first, or choose another", name)
 	}
 	return nil

@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/audit/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hold every entry of the audit log against the chain of hashes
+         * @description Needs the right to administer.
+         */
+        get: operations["verify-audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -897,6 +917,22 @@ export interface components {
             id: number;
             object: string;
             user: string;
+        };
+        AuditVerdict: {
+            /**
+             * Format: int64
+             * @description The first entry that does not follow from the one before
+             */
+            broken?: number;
+            /** Format: int64 */
+            entries: number;
+            /** @description Hash of the last entry, in hexadecimal digits: noted elsewhere, it proves later that nothing up to here was changed */
+            head: string;
+            /**
+             * Format: int64
+             * @description Entries that were written before there was a chain
+             */
+            older: number;
         };
         Beat: {
             /** Format: date-time */
@@ -2099,6 +2135,10 @@ export interface operations {
             query?: {
                 /** @description Only entries before the one of this id */
                 before?: number;
+                /** @description Only what this person did */
+                user?: string;
+                /** @description Only entries in which this text stands */
+                text?: string;
                 limit?: number;
             };
             header?: never;
@@ -2114,6 +2154,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListAuditEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "verify-audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditVerdict"];
                 };
             };
             /** @description Error */

@@ -3,9 +3,9 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { NetworkClient, Person } from "../../api/client";
 import { useNameClient } from "../../api/queries";
+import { Grid, type GridColumn } from "../../app/Grid";
 import { useScope } from "../../app/view";
 import { Button, Empty, Field, inputClass, Modal } from "../../ui/controls";
-import { Grid, type GridColumn } from "../../ui/grid";
 import { HealthMark } from "../../ui/health";
 import { Signal } from "../../ui/signal";
 import { Ago, many } from "../../ui/time";
@@ -16,7 +16,7 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
       key: "name",
       head: "Client",
       field: "client",
-      width: 150,
+      width: 140,
       text: (c) => c.name ?? "",
       cell: (c) => (
         <span className="group flex items-center gap-1.5" title={c.name}>
@@ -39,19 +39,19 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
       head: "State",
       field: "client.here",
       groups: true,
-      width: 76,
+      width: 74,
       text: (c) => (c.here ? "here" : "gone"),
       cell: (c) => <HealthMark state={c.here ? "well" : "off"} word={c.here ? "here" : "gone"} />,
     },
-    { key: "mac", head: "MAC address", field: "client.mac", width: 142, mono: true, text: (c) => c.mac },
-    { key: "maker", head: "Maker", field: "client.maker", groups: true, width: 130, text: (c) => c.maker ?? "" },
+    { key: "mac", head: "MAC address", field: "client.mac", width: 156, mono: true, text: (c) => c.mac },
+    { key: "maker", head: "Maker", field: "client.maker", groups: true, width: 140, text: (c) => c.maker ?? "" },
     { key: "address", head: "Address", field: "client.address", width: 104, mono: true, text: (c) => c.address ?? "" },
     {
       key: "vlan",
       head: "VLAN",
       field: "client.vlan",
       groups: true,
-      width: 54,
+      width: 62,
       right: true,
       text: (c) => (c.vlan ? String(c.vlan) : ""),
     },
@@ -76,14 +76,14 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
       field: "client.ssid",
       groups: true,
       none: "wired",
-      width: 146,
+      width: 142,
       text: (c) => c.ssid ?? "",
     },
     {
       key: "signal",
       head: "Signal",
       field: "client.signal",
-      width: 100,
+      width: 98,
       right: true,
       text: (c) => (c.signal_dbm ? `${c.signal_dbm} dBm` : ""),
       cell: (c) => (c.signal_dbm ? <Signal dbm={c.signal_dbm} /> : null),
@@ -145,7 +145,7 @@ export function ClientsPage({ me }: { me: Person }) {
         where={scope}
         columns={me.rights.includes("operate") ? own : readOnly}
         rowKey={(c) => c.mac}
-        defaultSort="name"
+        defaultSort="where"
         totals={["client.ssid"]}
         className="max-h-[calc(100vh-212px)]"
         empty={

@@ -1,9 +1,9 @@
 import { Plus, Radar } from "lucide-react";
 import { Link } from "react-router";
 import type { Device, Person } from "../../api/client";
+import { Grid, type GridColumn } from "../../app/Grid";
 import { useScope, useView } from "../../app/view";
 import { Button, Empty } from "../../ui/controls";
-import { Grid, type GridColumn } from "../../ui/grid";
 import { HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { Ago, many } from "../../ui/time";

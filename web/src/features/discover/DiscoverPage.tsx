@@ -235,7 +235,7 @@ function Waiting({ me }: { me: Person }) {
     {
       key: "pick",
       head: "",
-      width: "34px",
+      width: "44px",
       cell: (f) => (
         <input
           type="checkbox"
@@ -270,15 +270,6 @@ function Waiting({ me }: { me: Person }) {
     { key: "serial", head: "Serial", width: "110px", mono: true, sort: (f) => f.serial, cell: (f) => f.serial },
     { key: "address", head: "Address", width: "150px", mono: true, sort: (f) => f.address, cell: (f) => f.address },
     {
-      key: "via",
-      head: "Told of by",
-      width: "170px",
-      mono: true,
-      sort: (f) => f.via ?? "",
-      cell: (f) => f.via || "asked for",
-    },
-    { key: "key", head: "Host key it showed", mono: true, cell: (f) => <span title={f.host_key}>{f.host_key}</span> },
-    {
       key: "site",
       head: "Site",
       width: "170px",
@@ -300,6 +291,15 @@ function Waiting({ me }: { me: Person }) {
         </select>
       ),
     },
+    {
+      key: "via",
+      head: "Told of by",
+      width: "170px",
+      mono: true,
+      sort: (f) => f.via ?? "",
+      cell: (f) => f.via || "asked for",
+    },
+    { key: "key", head: "Host key it showed", mono: true, cell: (f) => <span title={f.host_key}>{f.host_key}</span> },
   ];
   const all = rows.length > 0 && picked.length === rows.length;
   return (

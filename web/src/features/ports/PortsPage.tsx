@@ -1,8 +1,8 @@
 import type { Person } from "../../api/client";
 import { usePortsByRef } from "../../api/lists";
+import { Grid } from "../../app/Grid";
 import { useScope } from "../../app/view";
 import { Button, Empty } from "../../ui/controls";
-import { Grid } from "../../ui/grid";
 import { many } from "../../ui/time";
 import { portGrid } from "./columns";
 import { PortPanel } from "./PortPanel";

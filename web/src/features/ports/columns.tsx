@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Port } from "../../api/client";
-import type { GridColumn } from "../../ui/grid";
+import type { GridColumn } from "../../app/Grid";
 import { HealthMark } from "../../ui/health";
 import type { Column } from "../../ui/table";
 import { Ago } from "../../ui/time";

@@ -4,9 +4,9 @@ import { Link } from "react-router";
 import type { Person, Site } from "../../api/client";
 import { useList } from "../../api/lists";
 import { useMergeSite, usePutSite, useRemoveSite } from "../../api/queries";
+import { Grid, type GridColumn } from "../../app/Grid";
 import { useScope, useView } from "../../app/view";
 import { Button, Empty, Field, inputClass, Modal } from "../../ui/controls";
-import { Grid, type GridColumn } from "../../ui/grid";
 import { HealthMark } from "../../ui/health";
 import { many } from "../../ui/time";
 

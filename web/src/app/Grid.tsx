@@ -16,10 +16,10 @@ import {
   usePages,
   usePreference,
 } from "../api/lists";
-import { useView } from "../app/view";
-import { Button, Failure, Modal, Panel, ScrollRegion } from "./controls";
-import { collator } from "./table";
-import { many } from "./time";
+import { Button, Failure, Modal, Panel, ScrollRegion } from "../ui/controls";
+import { collator } from "../ui/table";
+import { many } from "../ui/time";
+import { useView } from "./view";
 
 /** A column of a list that the service sorts and groups by a field. */
 export type GridColumn<T> = {
