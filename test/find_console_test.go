@@ -16,6 +16,9 @@ import (
 
 const scopeLine = `input[role=combobox]`
 
+// noDialog waits until dialogs are closed.
+var noDialog = browser.Until(`!document.querySelector("[role=dialog]")`)
+
 // rows waits until the table shows so many rows besides the head.
 func rows(n string) chromedp.Action {
 	return browser.Until(`document.querySelector("tbody") && document.querySelectorAll("tbody tr[aria-rowindex]").length === ` + n)
@@ -65,7 +68,7 @@ func TestTableIsGroupedAndItsColumnsAreKept(t *testing.T) {
 		browser.Press("Columns"),
 		browser.Until(`document.querySelector("[role=dialog] label")`),
 		chromedp.Evaluate(`[...document.querySelectorAll("[role=dialog] label")].find(l => l.innerText.trim() === "Serial").querySelector("input").click()`, nil),
-		inDialog("Done"),
+		inDialog("Done"), noDialog,
 		browser.Until(`![...document.querySelectorAll("th")].some(h => h.innerText === "Serial")`),
 		chromedp.Reload(),
 		rows("4"),
@@ -130,20 +133,20 @@ func TestSitesAndParticularsByConsole(t *testing.T) {
 		browser.Shows("The position is latitude and longitude"), // and nothing typed is lost
 		browser.Choose("Position", "56.4, -5.6"),
 		inDialog("Make it"),
-		browser.Shows("quay-annex"),
+		noDialog, browser.Shows("quay-annex"),
 		browser.Press("Quay annex"),
 		inDialog("Remove or merge…"),
 		inDialog("Remove Quay annex"),
-		browser.Until(`!document.body.innerText.includes("quay-annex")`),
+		noDialog, browser.Until(`!document.body.innerText.includes("quay-annex")`),
 
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?tab=particulars"),
 		browser.Press("Edit"),
 		browser.TypeInto("Rack", "R2"), browser.TypeInto("Tags", "critical spare"),
 		inDialog("Keep"),
-		browser.Shows("rack R2"),
+		noDialog, browser.Shows("rack R2"),
 		browser.Shows("critical, spare"),
 		browser.Press("Retire…"),
-		inDialog("Retire th-sw-02"),
+		inDialog("Retire th-sw-02"), noDialog,
 		browser.Shows("This device is retired"),
 		browser.Press("Take into service again"),
 		browser.Shows("connected"),

@@ -18,12 +18,10 @@ export function DiscoverPage({ me }: { me: Person }) {
   const may = me.rights.includes("operate");
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
-      <h1 className="text-lg font-semibold">
-        <Link to="/devices" className="text-soft">
-          Devices
-        </Link>{" "}
-        / Discover
-      </h1>
+      <div className="flex items-baseline justify-between">
+        <h1 className="text-lg font-semibold">Discover devices</h1>
+        <Link to="/devices">All devices</Link>
+      </div>
       <div className="grid gap-3 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
         <Panel title="Where to look">
           {may ? (
@@ -280,7 +278,7 @@ function Waiting({ me }: { me: Person }) {
           disabled={!may}
           aria-label={`Site of ${f.hostname}`}
           onChange={(e) => setSiteOf({ ...siteOf, [f.address]: e.target.value })}
-          className="h-6 w-full rounded-sm border border-rule bg-raised px-1"
+          className="h-6 w-[150px] rounded-sm border border-rule bg-raised px-1"
         >
           <option value="">choose</option>
           {sites.data?.items.map((s) => (
