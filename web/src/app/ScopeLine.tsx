@@ -24,7 +24,11 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
       setText(scope);
     }
   }, [scope]);
-  const settled = useSettled(text, 150);
+  const completion = useCompletion(text, at, open);
+  const candidates = open ? (completion.data?.candidates ?? []) : [];
+  // In the middle of a word that may become a field, a value or a keyword, what it means is not yet known.
+  const half = candidates.length > 0 && (completion.data?.to ?? 0) > (completion.data?.from ?? 0);
+  const settled = useSettled(text, half ? 900 : 150);
   const reading = useReading(settled);
   const fault = reading.data?.fault;
   const current = settled === text && !reading.isPlaceholderData && !reading.isFetching;
@@ -33,8 +37,6 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
     typed.current = text;
     setScope(text);
   }, [current, reading.isError, fault, text, settled, scope, setScope]);
-  const completion = useCompletion(text, at, open);
-  const candidates = open ? (completion.data?.candidates ?? []) : [];
   const take = (i: number) => {
     const c = completion.data;
     const candidate = c?.candidates[i];
@@ -130,9 +132,9 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
         role="listbox"
         aria-label="How the selector may go on"
         className={clsx(
-          "absolute left-0 top-full z-30 mt-1 max-h-[360px] w-[460px] max-w-[90vw] overflow-auto rounded border border-rule bg-panel p-1 shadow-xl",
+          "absolute left-0 z-30 mt-1 max-h-[360px] w-[460px] max-w-[90vw] overflow-auto rounded border border-rule bg-panel p-1 shadow-xl",
           candidates.length === 0 && "hidden",
-          fault && "top-[calc(100%+34px)]",
+          fault ? "top-[calc(100%+34px)]" : "top-full",
         )}
       >
         {candidates.map((c, i) => (

@@ -1,5 +1,5 @@
 /** A level as a number and as bars: -50 dBm and more is full, -90 dBm is nothing. */
-export function Signal({ dbm }: { dbm: number }) {
+export function Signal({ dbm, bare }: { dbm: number; bare?: boolean }) {
   const bars = Math.max(0, Math.min(4, Math.ceil((dbm + 86) / 9)));
   return (
     <span className="inline-flex items-center gap-2 whitespace-nowrap">
@@ -8,7 +8,8 @@ export function Signal({ dbm }: { dbm: number }) {
           <span key={b} className={b <= bars ? "w-[3px] bg-ink" : "w-[3px] bg-rule"} style={{ height: 3 + b * 2.5 }} />
         ))}
       </span>
-      {dbm} dBm
+      {dbm}
+      {bare ? "" : " dBm"}
     </span>
   );
 }

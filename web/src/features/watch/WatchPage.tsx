@@ -135,7 +135,7 @@ function Sites() {
               >
                 {s.title}
               </button>
-              <span className="truncate text-xs text-soft">{s.address}</span>
+              <span className="truncate text-xs text-soft max-md:hidden">{s.address}</span>
             </span>
             <span className="flex items-center gap-3">
               <Count state="down" n={s.devices.down} />
