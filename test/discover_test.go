@@ -25,14 +25,19 @@ func freePort(t testing.TB) int {
 	return l.Addr().(*net.TCPAddr).Port
 }
 
+// companies bounds how many whole companies run at a time: each is 77 devices, in one process with the service.
+var companies = make(chan struct{}, 2)
+
 // startCompany starts the whole company, and a service that knows its sites and none of its devices.
 func startCompany(t testing.TB) *rig {
 	t.Helper()
+	companies <- struct{}{}
+	t.Cleanup(func() { <-companies })
 	w, err := standin.New(standin.LanternSound(), standin.Options{User: deviceUser, Password: devicePassword, Port: freePort(t)})
 	require.NoError(t, err)
 	require.NoError(t, w.Start(t.Context()))
 	t.Cleanup(w.Close)
-	r := &rig{dir: t.TempDir(), world: w, Client: &client.Client{}}
+	r := &rig{dir: t.TempDir(), world: w, Client: &client.Client{}, ownPace: true}
 	r.start(t)
 	t.Cleanup(func() { r.halt(t) })
 	require.NoError(t, r.svc.Access.AddUser(t.Context(), "ada", "Ada Quill", "administrator", password))

@@ -180,11 +180,11 @@ func TestClientsByConsole(t *testing.T) {
 func TestInsideByConsole(t *testing.T) {
 	t.Parallel()
 	r := startCompany(t)
+	require.NoError(t, r.world.Throw("dead-supply", "th-sw-03"))
+	require.NoError(t, r.world.Throw("rain", "th-rl-01"))
 	r.search(t, v1.DiscoveryRequest{Targets: []string{r.world.Address("hh-core-01")}, Hops: 16})
 	r.acceptAll(t)
 	r.awaitAll(t)
-	require.NoError(t, r.world.Throw("dead-supply", "th-sw-03"))
-	require.NoError(t, r.world.Throw("rain", "th-rl-01"))
 	b := newBrowser(t)
 	t.Cleanup(func() { assert.Empty(t, b.Complaints, "the page complained") })
 	page := func(path string, texts ...string) chromedp.Action {
