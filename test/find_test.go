@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -253,6 +254,28 @@ func TestDevicesAreDescribedRetiredAndForgotten(t *testing.T) {
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, 404, p.Status)
 	r.adopt(t, "th-fw-01") // and can come again
+
+	clients := func() int {
+		list, err := r.Clients(t.Context(), client.Query{Where: "name = th-sw-02"})
+		require.NoError(t, err)
+		return list.Total
+	}
+	before := clients()
+	require.NotZero(t, before)
+	require.NoError(t, r.Retire(t.Context(), "th-sw-02"))
+	require.NoError(t, r.Forget(t.Context(), "th-sw-02"))
+	assert.Zero(t, clients())
+	r.adopt(t, "th-sw-02")
+	require.Eventually(t, func() bool {
+		kept, err := r.svc.Store.Clients(t.Context(), time.Time{})
+		n := 0
+		for _, c := range kept {
+			if c.DeviceID == "th-sw-02" {
+				n++
+			}
+		}
+		return err == nil && n == before && clients() == before
+	}, waitLong, waitStep, "its clients are kept anew")
 }
 
 func TestClientsAreFoundAndNamed(t *testing.T) {

@@ -3,6 +3,7 @@ package catalog
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -125,4 +126,18 @@ func TestTroubles(t *testing.T) {
 	d, _ = NewDevice(Record{Name: "d"}, Sight{Reach: network.ReachGone, Inside: network.Inside{Hardware: network.Hardware{Temperature: 80}}}, &Site{}, func(string) string { return "" })
 	assert.Equal(t, network.HealthDown, d.Health, "an old reading does not make a device that is gone look better")
 	assert.Equal(t, "10.0.0.1 fd00::1 host", hostOf("10.0.0.1:830")+" "+hostOf("[fd00::1]:830")+" "+hostOf("host"))
+}
+
+// What a device says of itself is compared as it is, and never read as an expression.
+func TestOfSerialTakesAnything(t *testing.T) {
+	n := &Net{}
+	n.SetSites([]network.Site{{Name: "a"}})
+	for i, serial := range []string{`AB\`, `a" or "" = "`, strings.Repeat("x", 9000), "plain", "\xff"} {
+		d, ports := NewDevice(Record{Name: fmt.Sprint("d", i)}, Sight{Identity: network.Identity{Serial: serial}}, n.Site("a"), func(string) string { return "" })
+		n.Put(d, ports)
+		got := n.Devices(Query{Where: OfSerial(serial), Limit: 9}).Rows
+		require.Len(t, got, 1, serial)
+		assert.Equal(t, d, got[0])
+		assert.Empty(t, n.Devices(Query{Where: OfSerial(serial + "?"), Limit: 9}).Rows)
+	}
 }

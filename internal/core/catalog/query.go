@@ -342,10 +342,7 @@ func OnDevice(name string) selector.Expr { return is("name", name) }
 // AtAddress picks the device that is managed at an address, given as host:port.
 func AtAddress(address string) selector.Expr { return is("address", hostOf(address)) }
 
-func is(field, value string) selector.Expr {
-	e, err := Network.Parse(field + " = " + selector.Quote(value))
-	if err != nil {
-		panic(err) // a quoted value can always be read
-	}
-	return e
-}
+// OfSerial picks the device of a serial number.
+func OfSerial(serial string) selector.Expr { return is("serial", serial) }
+
+func is(field, value string) selector.Expr { return selector.Is(Network.Field(field), value) }

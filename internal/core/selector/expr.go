@@ -168,6 +168,12 @@ func walk(e Expr, f func(*Compare)) {
 	}
 }
 
+// Is makes the comparison that a field equals a text, whatever stands in that: it is not read as an expression.
+func Is(f *Field, text string) Expr {
+	v, _ := f.value(text)
+	return &Compare{Field: f, Op: Equal, Values: []Value{v}}
+}
+
 // Both picks what both expressions pick.
 func Both(a, b Expr) Expr {
 	var out And

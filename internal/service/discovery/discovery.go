@@ -367,8 +367,7 @@ func (x *search) ask(ctx context.Context, h hop) {
 	twice := x.serials[id.Serial]
 	x.serials[id.Serial] = true
 	x.mu.Unlock()
-	where, _ := catalog.Network.Parse("serial = " + `"` + strings.ReplaceAll(id.Serial, `"`, "") + `"`)
-	if twice || id.Serial != "" && s.inventory.Devices(catalog.Query{Where: where}).Total > 0 {
+	if twice || id.Serial != "" && s.inventory.Devices(catalog.Query{Where: catalog.OfSerial(id.Serial)}).Total > 0 {
 		x.count(func(d *store.Discovery) { d.Known++ }) // by another address
 		return
 	}

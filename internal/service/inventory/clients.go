@@ -50,6 +50,15 @@ func (b *clientBook) place(mac string, s *station, device string) {
 	b.byDevice[device][mac] = s
 }
 
+// drop forgets the clients of a device that is forgotten, as the store does.
+func (b *clientBook) drop(device string) {
+	for mac := range b.byDevice[device] {
+		delete(b.byMAC, mac)
+	}
+	delete(b.byDevice, device)
+	delete(b.read, device)
+}
+
 // see takes what a device sees and returns what is to be kept, and which other devices lost a client to it.
 func (b *clientBook) see(device string, at time.Time, seen []catalog.Sighting) (keep []store.Client, others []string) {
 	for _, s := range b.byDevice[device] {

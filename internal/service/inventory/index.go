@@ -57,6 +57,7 @@ func (x *index) drop(name string) {
 	defer x.mu.Unlock()
 	delete(x.kept, name)
 	delete(x.views, name)
+	x.book.drop(name)
 	x.net.Drop(name)
 	x.stale = true
 }
