@@ -1,84 +1,10 @@
 package xmlnode
 
 import (
-	"bytes"
-	"encoding/xml"
-	"errors"
 	"fmt"
-	"io"
 	"strings"
+	"unicode/utf8"
 )
-
-// Bounds of a document. A message over them is refused before it is built.
-const (
-	MaxDepth = 64
-	MaxNodes = 2_000_000
-)
-
-// ErrTooComplex is returned for a document that is deeper or larger than the bounds.
-var ErrTooComplex = errors.New("xml document too deep or too large")
-
-// Parse reads exactly one element from data. Text is trimmed of surrounding white space.
-func Parse(data []byte) (*Node, error) {
-	dec := xml.NewDecoder(bytes.NewReader(data))
-	dec.Strict = true
-	var root *Node
-	var stack []*Node
-	nodes := 0
-	for {
-		tok, err := dec.Token()
-		if errors.Is(err, io.EOF) {
-			break
-		}
-		if err != nil {
-			return nil, fmt.Errorf("parse xml: %w", err)
-		}
-		switch t := tok.(type) {
-		case xml.StartElement:
-			if nodes++; nodes > MaxNodes || len(stack) >= MaxDepth {
-				return nil, ErrTooComplex
-			}
-			n := &Node{Space: t.Name.Space, Name: t.Name.Local, Attrs: attrs(t.Attr)}
-			if len(stack) == 0 {
-				if root != nil {
-					return nil, errors.New("parse xml: more than one root element")
-				}
-				root = n
-			} else {
-				parent := stack[len(stack)-1]
-				parent.Children = append(parent.Children, n)
-			}
-			stack = append(stack, n)
-		case xml.EndElement:
-			n := stack[len(stack)-1]
-			n.Text = strings.TrimSpace(n.Text)
-			stack = stack[:len(stack)-1]
-		case xml.CharData:
-			if len(stack) > 0 {
-				stack[len(stack)-1].Text += string(t)
-			} else if len(bytes.TrimSpace(t)) > 0 {
-				return nil, errors.New("parse xml: text outside the root element")
-			}
-		case xml.Directive:
-			return nil, errors.New("parse xml: document types are not allowed")
-		}
-	}
-	if root == nil {
-		return nil, errors.New("parse xml: empty document")
-	}
-	return root, nil
-}
-
-func attrs(in []xml.Attr) []Attr {
-	var out []Attr
-	for _, a := range in {
-		if a.Name.Space == "" && a.Name.Local == "xmlns" {
-			continue // the resolved namespace stands in the node
-		}
-		out = append(out, Attr{Space: a.Name.Space, Name: a.Name.Local, Value: a.Value})
-	}
-	return out
-}
 
 // Append encodes the node to buf, declaring its namespace when it differs from inherited.
 func (n *Node) Append(buf []byte, inherited string) []byte {
@@ -142,7 +68,24 @@ func (n *Node) indent(buf []byte, inherited string, depth int) []byte {
 	return append(buf, ">\n"...)
 }
 
+// plain tells of each ASCII character whether it is written as it is.
+var plain = func() (t [utf8.RuneSelf]bool) {
+	for c := byte(0x20); c < utf8.RuneSelf; c++ {
+		t[c] = c != '&' && c != '<' && c != '>' && c != '"'
+	}
+	return t
+}()
+
 func escape(buf []byte, s string) []byte {
+	for i := range len(s) {
+		if c := s[i]; c >= utf8.RuneSelf || !plain[c] {
+			return escapeSlowly(append(buf, s[:i]...), s[i:])
+		}
+	}
+	return append(buf, s...)
+}
+
+func escapeSlowly(buf []byte, s string) []byte {
 	for _, r := range s {
 		switch {
 		case r == '&':
@@ -158,7 +101,7 @@ func escape(buf []byte, s string) []byte {
 		case r < 0x20 || r == 0xFFFE || r == 0xFFFF:
 			buf = append(buf, "\uFFFD"...) // XML 1.0 section 2.2 has no way to write it
 		default:
-			buf = append(buf, string(r)...)
+			buf = utf8.AppendRune(buf, r)
 		}
 	}
 	return buf
