@@ -2,6 +2,7 @@ package test
 
 import (
 	"context"
+	"example.net/everypost/internal/service/access"
 	"net"
 	"strconv"
 	"strings"
@@ -40,7 +41,7 @@ func startCompany(t testing.TB) *rig {
 	r := &rig{dir: t.TempDir(), world: w, Client: &client.Client{}, ownPace: true}
 	r.start(t)
 	t.Cleanup(func() { r.halt(t) })
-	require.NoError(t, r.svc.Access.AddUser(t.Context(), "ada", "Ada Quill", "administrator", password))
+	require.NoError(t, r.svc.Access.AddUser(t.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, password))
 	r.Token = r.signIn(t, "ada")
 	for name, code := range map[string]string{"harbour-house": "HH", "tern-haven": "TH", "oyster-landing": "OL", "grey-skerry": "GS", "marram-point": "MP", "kelp-bay": "KB",
 		"northgate": "NG", "fulmar": "FU", "guillemot": "GU", "razorbill": "RZ", "turnstone": "TU"} {

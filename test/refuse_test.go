@@ -1,7 +1,6 @@
 package test
 
 import (
-	"context"
 	"io"
 	"net"
 	"net/http"
@@ -13,7 +12,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/api/client"
-	"example.net/everypost/internal/api/server"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/store"
@@ -277,84 +275,6 @@ func TestChangedHostKeyStopsTheSession(t *testing.T) {
 	}, waitLong, waitStep)
 	r.restart(t)
 	r.awaitAll(t)
-}
-
-// routes lists every operation of the interface with the right that it needs, read from its own description.
-func routes(t testing.TB) map[string]string {
-	t.Helper()
-	out := map[string]string{}
-	for path, item := range server.API("test").Paths {
-		path = strings.NewReplacer("{name}", "th-sw-02", "{number}", "1", "{id}", "999").Replace(path)
-		for method, op := range map[string]interface{ description() string }{
-			http.MethodGet: opText{item.Get != nil, func() string { return item.Get.Description }}, http.MethodPost: opText{item.Post != nil, func() string { return item.Post.Description }},
-			http.MethodPut: opText{item.Put != nil, func() string { return item.Put.Description }}, http.MethodDelete: opText{item.Delete != nil, func() string { return item.Delete.Description }},
-		} {
-			if d := op.description(); d != "-" {
-				right := ""
-				for _, r := range []string{"see", "change", "operate", "administer"} {
-					if strings.Contains(d, "right to "+r+".") {
-						right = r
-					}
-				}
-				out[method+" "+path] = right
-			}
-		}
-	}
-	return out
-}
-
-type opText struct {
-	there bool
-	text  func() string
-}
-
-func (o opText) description() string {
-	if !o.there {
-		return "-"
-	}
-	return o.text()
-}
-
-func TestEveryRouteAsksForItsRight(t *testing.T) {
-	t.Parallel()
-	r := startRig(t, startWorld(t))
-	people := map[string]struct {
-		client *client.Client
-		rights string
-	}{
-		"nobody":        {&client.Client{Base: r.Base, Token: "ept_guess"}, ""},
-		"viewer":        {r.as(t, "isla", "viewer"), "see"},
-		"operator":      {r.as(t, "bram", "operator"), "see operate"},
-		"administrator": {r.Client, "see change operate administer"},
-	}
-	all := routes(t)
-	require.Greater(t, len(all), 25)
-	for route, right := range all {
-		for who, p := range people {
-			method, path, _ := strings.Cut(route, " ")
-			if right == "" { // signing in needs no right, and says itself what is wrong
-				continue
-			}
-			ctx, cancel := context.WithTimeout(t.Context(), 3*time.Second)
-			req, err := http.NewRequestWithContext(ctx, method, r.Base+path, strings.NewReader("{"))
-			require.NoError(t, err)
-			req.Header.Set("Authorization", "Bearer "+p.client.Token)
-			req.Header.Set("Content-Type", "application/json")
-			resp, err := http.DefaultClient.Do(req)
-			require.NoError(t, err)
-			_, _ = io.CopyN(io.Discard, resp.Body, 100)
-			_ = resp.Body.Close()
-			cancel()
-			switch {
-			case who == "nobody":
-				assert.Equal(t, http.StatusUnauthorized, resp.StatusCode, "%s %s", who, route)
-			case strings.Contains(" "+p.rights+" ", " "+right+" "):
-				assert.NotContains(t, []int{http.StatusUnauthorized, http.StatusForbidden}, resp.StatusCode, "%s %s", who, route)
-			default:
-				assert.Equal(t, http.StatusForbidden, resp.StatusCode, "%s %s", who, route)
-			}
-		}
-	}
 }
 
 func TestBrowserSession(t *testing.T) {

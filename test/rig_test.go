@@ -2,6 +2,7 @@ package test
 
 import (
 	"context"
+	"example.net/everypost/internal/service/access"
 	"io"
 	"log/slog"
 	"net/http/httptest"
@@ -64,7 +65,7 @@ func startRig(t testing.TB, w *standin.World) *rig {
 	r := &rig{dir: t.TempDir(), world: w, Client: &client.Client{}}
 	r.start(t)
 	t.Cleanup(func() { r.halt(t) })
-	require.NoError(t, r.svc.Access.AddUser(t.Context(), "ada", "Ada Quill", "administrator", password))
+	require.NoError(t, r.svc.Access.AddUser(t.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, password))
 	r.Token = r.signIn(t, "ada")
 	require.NoError(t, r.PutSite(t.Context(), "tern-haven", v1.SiteRequest{Title: "Tern Haven terminal", Entry: "th-edge-01"}))
 	for _, name := range w.Devices() {
@@ -118,7 +119,7 @@ func (r *rig) signIn(t testing.TB, name string) string {
 // as returns a client for another person, made with that role.
 func (r *rig) as(t testing.TB, name, role string) *client.Client {
 	t.Helper()
-	require.NoError(t, r.AddUser(t.Context(), v1.NewUser{Name: name, FullName: name, Role: role, Password: password}))
+	require.NoError(t, r.AddUser(t.Context(), v1.NewUser{Name: name, UserRequest: v1.UserRequest{FullName: name, Role: role}, Password: password}))
 	return &client.Client{Base: r.Base, Token: r.signIn(t, name)}
 }
 

@@ -2,6 +2,7 @@ package test
 
 import (
 	"context"
+	"example.net/everypost/internal/service/access"
 	"fmt"
 	"io"
 	"net/http"
@@ -99,7 +100,7 @@ func startScaled(b *testing.B, sites int) *rig {
 	r := &rig{dir: b.TempDir(), world: w, Client: &client.Client{}, ownPace: true}
 	r.start(b)
 	b.Cleanup(func() { r.halt(b) })
-	require.NoError(b, r.svc.Access.AddUser(b.Context(), "ada", "Ada Quill", "administrator", password))
+	require.NoError(b, r.svc.Access.AddUser(b.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, password))
 	r.Token = r.signIn(b, "ada")
 	for s := range sites {
 		code := fmt.Sprintf("s%03d", s)

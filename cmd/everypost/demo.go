@@ -32,9 +32,11 @@ const (
 )
 
 var demoPeople = []v1.NewUser{
-	{Name: "ada", FullName: "Ada Quill", Role: "administrator"},
-	{Name: "bram", FullName: "Bram Oar", Role: "operator"},
-	{Name: "isla", FullName: "Isla Reed", Role: "viewer"},
+	{Name: "ada", UserRequest: v1.UserRequest{FullName: "Ada Quill", Role: "administrator"}},
+	{Name: "bram", UserRequest: v1.UserRequest{FullName: "Bram Oar", Role: "operator"}},
+	{Name: "coral", UserRequest: v1.UserRequest{FullName: "Coral Finch", Role: "technician", Only: "site = kelp-bay"}},
+	{Name: "dunstan", UserRequest: v1.UserRequest{FullName: "Dunstan Ebb", Role: "security-officer"}},
+	{Name: "isla", UserRequest: v1.UserRequest{FullName: "Isla Reed", Role: "manager"}},
 }
 
 type demoOptions struct {

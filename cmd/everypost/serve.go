@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
+	"example.net/everypost/internal/service/access"
 )
 
 type serveOptions struct {
@@ -180,7 +181,8 @@ func firstUser(ctx context.Context, svc *service.Service, log *slog.Logger) erro
 		log.Warn("there is no user yet: set EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD and start again")
 		return nil
 	}
-	if err := svc.Access.AddUser(ctx, name, cmp.Or(os.Getenv("EVERYPOST_FIRST_FULL_NAME"), name), "administrator", os.Getenv("EVERYPOST_FIRST_PASSWORD")); err != nil {
+	if err := svc.Access.AddUser(ctx, access.User{Name: name, FullName: cmp.Or(os.Getenv("EVERYPOST_FIRST_FULL_NAME"), name), Role: "administrator"},
+		os.Getenv("EVERYPOST_FIRST_PASSWORD")); err != nil {
 		return fmt.Errorf("first user: %w", err)
 	}
 	log.Info("made the first administrator", "user", name)

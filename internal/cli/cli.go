@@ -91,6 +91,7 @@ type app struct {
 	err     io.Writer
 
 	server  string
+	tryRole string
 	format  string
 	noColor bool
 }
@@ -114,11 +115,13 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return &codedError{ExitUsage, err} })
 	f := root.PersistentFlags()
 	f.StringVar(&a.server, "server", "", "address of the service (EVERYPOST_SERVER; else the one signed in to)")
+	f.StringVar(&a.tryRole, "try-role", "", "show what somebody of this role would see; nothing is done")
 	f.StringVarP(&a.format, "output", "o", "table", "form of the output: table, json, yaml or csv")
 	f.BoolVar(&a.noColor, "no-color", false, "no colours (also NO_COLOR); there are none when the output is not a terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(), a.versionCommand())
+		a.portCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	return root
 }
 
@@ -157,7 +160,7 @@ func (a *app) client() (*client.Client, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &client.Client{Base: a.address(saved), Token: os.Getenv("EVERYPOST_TOKEN")}
+	c := &client.Client{Base: a.address(saved), Token: os.Getenv("EVERYPOST_TOKEN"), TryRole: a.tryRole}
 	if c.Token == "" && saved.Server == c.Base {
 		c.Token = saved.Token
 	}

@@ -65,7 +65,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Store, err = store.Open(ctx, filepath.Join(o.Dir, "everypost.db")); err != nil {
 		return err
 	}
-	if s.Access, err = access.New(s.Store, func() time.Time { return time.Now().UTC() }); err != nil {
+	if s.Access, err = access.New(ctx, s.Store, func() time.Time { return time.Now().UTC() }); err != nil {
 		return err
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)

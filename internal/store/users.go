@@ -3,30 +3,127 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"time"
+
+	"example.net/everypost/internal/core/rights"
 )
 
 // User is a person who may sign in.
 type User struct {
 	Name, FullName, Role string
+	Only                 string // a selector to which the person is confined; "" for none
 	Password             string // hash, in PHC form
 	CreatedAt            time.Time
 }
 
 // AddUser keeps a user; ErrExists tells that the name is taken.
 func (s *Store) AddUser(ctx context.Context, u User) error {
-	_, err := s.write.ExecContext(ctx, `INSERT INTO users (name, full_name, role, password, created_at) VALUES (?, ?, ?, ?, ?)`,
-		u.Name, u.FullName, u.Role, u.Password, micro(u.CreatedAt))
+	_, err := s.write.ExecContext(ctx, `INSERT INTO users (name, full_name, role, only_where, password, created_at) VALUES (?, ?, ?, ?, ?, ?)`,
+		u.Name, u.FullName, u.Role, u.Only, u.Password, micro(u.CreatedAt))
 	return unique(err)
 }
 
-// User returns a user by name.
-func (s *Store) User(ctx context.Context, name string) (u User, err error) {
+const userColumns = `name, full_name, role, only_where, password, created_at`
+
+func scanUser(scan func(...any) error) (u User, err error) {
 	var created int64
-	err = one(s.read.QueryRowContext(ctx, `SELECT name, full_name, role, password, created_at FROM users WHERE name = ?`, name).
-		Scan(&u.Name, &u.FullName, &u.Role, &u.Password, &created))
+	err = scan(&u.Name, &u.FullName, &u.Role, &u.Only, &u.Password, &created)
 	u.CreatedAt = timeOf(created)
 	return u, err
+}
+
+// User returns a user by name.
+func (s *Store) User(ctx context.Context, name string) (User, error) {
+	u, err := scanUser(s.read.QueryRowContext(ctx, `SELECT `+userColumns+` FROM users WHERE name = ?`, name).Scan)
+	return u, one(err)
+}
+
+// Users lists the users by name.
+func (s *Store) Users(ctx context.Context) ([]User, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (User, error) { return scanUser(r.Scan) }, `SELECT `+userColumns+` FROM users ORDER BY name`)
+}
+
+// changeUsers changes users in one transaction: f, then allowed with what they are after it, which may still refuse.
+func (s *Store) changeUsers(ctx context.Context, f func(*sql.Tx) error, allowed func([]User) error) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if err := f(tx); err != nil {
+			return err
+		}
+		rows, err := tx.QueryContext(ctx, `SELECT `+userColumns+` FROM users`)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = rows.Close() }()
+		var after []User
+		for rows.Next() {
+			u, err := scanUser(rows.Scan)
+			if err != nil {
+				return err
+			}
+			after = append(after, u)
+		}
+		return errors.Join(rows.Err(), allowed(after))
+	})
+}
+
+// PutUser changes the full name, the role and the bounds of a user. What allowed says of all users after it decides.
+func (s *Store) PutUser(ctx context.Context, u User, allowed func([]User) error) error {
+	return s.changeUsers(ctx, func(tx *sql.Tx) error {
+		return changed(tx.ExecContext(ctx, `UPDATE users SET full_name = ?, role = ?, only_where = ? WHERE name = ?`, u.FullName, u.Role, u.Only, u.Name))
+	}, allowed)
+}
+
+// RemoveUser forgets a user with sessions, tokens and preferences. What allowed says of those who are left decides.
+func (s *Store) RemoveUser(ctx context.Context, name string, allowed func([]User) error) error {
+	return s.changeUsers(ctx, func(tx *sql.Tx) error {
+		return changed(tx.ExecContext(ctx, `DELETE FROM users WHERE name = ?`, name))
+	}, allowed)
+}
+
+// SetPassword changes the password of a user and ends all sessions but the one of the hash that is given.
+func (s *Store) SetPassword(ctx context.Context, user, password string, but []byte) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if err := changed(tx.ExecContext(ctx, `UPDATE users SET password = ? WHERE name = ?`, password, user)); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `DELETE FROM sessions WHERE user = ? AND hash <> ?`, user, append([]byte{}, but...))
+		return err
+	})
+}
+
+// Roles lists the roles that were made here.
+func (s *Store) Roles(ctx context.Context) ([]rights.Role, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (role rights.Role, err error) {
+		var rules string
+		if err := r.Scan(&role.Name, &role.Title, &rules); err != nil {
+			return role, err
+		}
+		return role, json.Unmarshal([]byte(rules), &role.Rules)
+	}, `SELECT name, title, rules FROM roles ORDER BY name`)
+}
+
+// PutRole makes or changes a role.
+func (s *Store) PutRole(ctx context.Context, r rights.Role) error {
+	_, err := s.write.ExecContext(ctx, `INSERT INTO roles (name, title, rules) VALUES (?, ?, ?)
+		ON CONFLICT (name) DO UPDATE SET title = excluded.title, rules = excluded.rules`, r.Name, r.Title, toJSON(r.Rules))
+	return err
+}
+
+// RemoveRole removes a role; ErrInUse tells that somebody has it.
+func (s *Store) RemoveRole(ctx context.Context, name string) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		var n int
+		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM users WHERE role = ?`, name).Scan(&n); err != nil {
+			return err
+		}
+		if n > 0 {
+			return fmt.Errorf("%d people have the role %s: give them another first: %w", n, name, ErrInUse)
+		}
+		return changed(tx.ExecContext(ctx, `DELETE FROM roles WHERE name = ?`, name))
+	})
 }
 
 // UserCount tells how many users there are.
@@ -110,6 +207,20 @@ func (s *Store) TokenByHash(ctx context.Context, hash []byte) (Token, error) {
 func (s *Store) Tokens(ctx context.Context, user string) ([]Token, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (Token, error) { return scanToken(r.Scan) },
 		`SELECT `+tokenColumns+` FROM tokens WHERE user = ? ORDER BY id`, user)
+}
+
+// TokenCounts tells how many tokens each user has.
+func (s *Store) TokenCounts(ctx context.Context) (map[string]int, error) {
+	type count struct {
+		user string
+		n    int
+	}
+	rows, err := list(ctx, s.read, func(r *sql.Rows) (c count, err error) { return c, r.Scan(&c.user, &c.n) }, `SELECT user, count(*) FROM tokens GROUP BY user`)
+	out := map[string]int{}
+	for _, c := range rows {
+		out[c.user] = c.n
+	}
+	return out, err
 }
 
 // DropToken takes back a token of a user.

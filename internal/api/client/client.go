@@ -19,9 +19,10 @@ import (
 
 // Client speaks to one service. Its fields are set before use.
 type Client struct {
-	Base  string // such as http://127.0.0.1:8490
-	Token string
-	HTTP  *http.Client // http.DefaultClient when nil
+	TryRole string // a role to be treated as; nothing is done then
+	Base    string // such as http://127.0.0.1:8490
+	Token   string
+	HTTP    *http.Client // http.DefaultClient when nil
 }
 
 // Problem is an error that the service told (RFC 9457).
@@ -91,6 +92,9 @@ func (c *Client) request(ctx context.Context, method, path string, in any) (*htt
 	if c.Token != "" {
 		r.Header.Set("Authorization", "Bearer "+c.Token)
 	}
+	if c.TryRole != "" {
+		r.Header.Set(v1.TryRoleHeader, c.TryRole)
+	}
 	return r, nil
 }
 
@@ -156,6 +160,73 @@ func (c *Client) SignInToken(ctx context.Context, in v1.TokenSignIn) (v1.NewToke
 // WhoAmI tells who the token belongs to.
 func (c *Client) WhoAmI(ctx context.Context) (v1.Person, error) {
 	return get[v1.Person](ctx, c, "/session", nil)
+}
+
+// Users lists who may sign in.
+func (c *Client) Users(ctx context.Context) (out v1.List[v1.User], err error) {
+	return out, c.call(ctx, http.MethodGet, "/users", nil, &out)
+}
+
+// PutUser changes a user's full name, role and bounds.
+func (c *Client) PutUser(ctx context.Context, name string, in v1.UserRequest) error {
+	return c.call(ctx, http.MethodPut, "/users/"+url.PathEscape(name), in, nil)
+}
+
+// RemoveUser removes a user.
+func (c *Client) RemoveUser(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/users/"+url.PathEscape(name), nil, nil)
+}
+
+// ResetPassword gives a user a new password.
+func (c *Client) ResetPassword(ctx context.Context, name, password string) error {
+	return c.call(ctx, http.MethodPut, "/users/"+url.PathEscape(name)+"/password", v1.NewPassword{Password: password}, nil)
+}
+
+// ChangePassword changes one's own password.
+func (c *Client) ChangePassword(ctx context.Context, in v1.OwnPassword) error {
+	return c.call(ctx, http.MethodPut, "/session/password", in, nil)
+}
+
+// Tokens lists the tokens of a user, or one's own.
+func (c *Client) Tokens(ctx context.Context, user string) (out v1.List[v1.Token], err error) {
+	return out, c.call(ctx, http.MethodGet, tokensOf(user), nil, &out)
+}
+
+// MakeToken makes a token for oneself.
+func (c *Client) MakeToken(ctx context.Context, in v1.TokenRequest) (out v1.NewToken, err error) {
+	return out, c.call(ctx, http.MethodPost, "/tokens", in, &out)
+}
+
+// DropToken takes back a token of a user, or of one's own.
+func (c *Client) DropToken(ctx context.Context, user string, id int64) error {
+	return c.call(ctx, http.MethodDelete, fmt.Sprintf("%s/%d", tokensOf(user), id), nil, nil)
+}
+
+func tokensOf(user string) string {
+	if user == "" {
+		return "/tokens"
+	}
+	return "/users/" + url.PathEscape(user) + "/tokens"
+}
+
+// Roles lists the roles.
+func (c *Client) Roles(ctx context.Context) (out v1.List[v1.Role], err error) {
+	return out, c.call(ctx, http.MethodGet, "/roles", nil, &out)
+}
+
+// PutRole makes or changes a role.
+func (c *Client) PutRole(ctx context.Context, name string, in v1.RoleRequest) error {
+	return c.call(ctx, http.MethodPut, "/roles/"+url.PathEscape(name), in, nil)
+}
+
+// RemoveRole removes a role that nobody has.
+func (c *Client) RemoveRole(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/roles/"+url.PathEscape(name), nil, nil)
+}
+
+// RightMeanings lists what the verbs of rules come to for the features.
+func (c *Client) RightMeanings(ctx context.Context) (out v1.List[v1.RightMeaning], err error) {
+	return out, c.call(ctx, http.MethodGet, "/right-meanings", nil, &out)
 }
 
 // AddUser makes a user.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -13,7 +14,7 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/store"
 )
@@ -39,31 +40,35 @@ func (s *server) changeRoutes(api huma.API) {
 		State  []string `query:"state" maxItems:"9"`
 		Limit  int      `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
-	register(s, api, access.See, http.MethodGet, "/port-fields", "list-port-fields", "What can be set on a port",
+	register(s, api, signedIn, http.MethodGet, "/port-fields", "list-port-fields", "What can be set on a port",
 		func(context.Context, *struct{}) (*body[v1.List[v1.PortField]], error) {
 			return listOf(intent.Fields(), func(f intent.Field) v1.PortField {
 				return v1.PortField{Name: f.Name, Help: f.Help, Form: f.Form}
 			}), nil
 		})
-	register(s, api, access.See, http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
+	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
 		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
 			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
+			list = slices.DeleteFunc(list, func(c store.Change) bool { return !s.seesChange(ctx, c) })
 			return listOf(list, s.changeOut), err
 		})
-	register(s, api, access.Change, http.MethodPost, "/changes", "make-change", "Make a draft",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes", "make-change", "Make a draft",
 		func(ctx context.Context, in *body[v1.ChangeRequest]) (*changeOutput, error) {
 			edits, err := editsIn(in.Body.Edits)
 			if err != nil {
 				return nil, err
 			}
+			if err := s.onPorts(ctx, edits); err != nil {
+				return nil, err
+			}
 			c, err := s.Changes.Create(ctx, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
 			return s.changed(ctx, "draft", c, err)
 		})
-	register(s, api, access.See, http.MethodGet, "/changes/{number}", "get-change", "A change",
+	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes/{number}", "get-change", "A change",
 		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
-			c, err := s.Changes.Get(ctx, in.Number)
+			c, err := s.seenChange(ctx, in.Number)
 			if err != nil {
-				return nil, missing(err, fmt.Sprintf("change %d", in.Number))
+				return nil, err
 			}
 			return s.changeOutput(c), nil
 		})
@@ -71,10 +76,16 @@ func (s *server) changeRoutes(api huma.API) {
 		NumberPath
 		Body v1.EditsRequest
 	}
-	register(s, api, access.Change, http.MethodPost, "/changes/{number}/edits", "add-edits", "Add edits to a draft",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/edits", "add-edits", "Add edits to a draft",
 		func(ctx context.Context, in *editsInput) (*changeOutput, error) {
 			edits, err := editsIn(in.Body.Edits)
 			if err != nil {
+				return nil, err
+			}
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
+			if err := s.onPorts(ctx, edits); err != nil {
 				return nil, err
 			}
 			c, err := s.Changes.Edit(ctx, in.Number, edits)
@@ -85,11 +96,14 @@ func (s *server) changeRoutes(api huma.API) {
 		Port  string `query:"port" required:"true" maxLength:"130"`
 		Field string `query:"field" required:"true" maxLength:"32"`
 	}
-	register(s, api, access.Change, http.MethodDelete, "/changes/{number}/edits", "take-out-edit", "Take an edit out of a draft",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodDelete, "/changes/{number}/edits", "take-out-edit", "Take an edit out of a draft",
 		func(ctx context.Context, in *takeOutInput) (*changeOutput, error) {
 			port, err := network.ParsePortRef(in.Port)
 			if err != nil {
 				return nil, fmt.Errorf("%w: %w", errInvalid, err)
+			}
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
 			}
 			c, err := s.Changes.TakeOut(ctx, in.Number, port, in.Field)
 			return s.changed(ctx, "take-out", c, err)
@@ -98,13 +112,19 @@ func (s *server) changeRoutes(api huma.API) {
 		NumberPath
 		Body v1.WhyRequest
 	}
-	register(s, api, access.Change, http.MethodPut, "/changes/{number}/why", "explain-change", "Say why a change is made",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPut, "/changes/{number}/why", "explain-change", "Say why a change is made",
 		func(ctx context.Context, in *whyInput) (*changeOutput, error) {
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
 			c, err := s.Changes.Explain(ctx, in.Number, strings.TrimSpace(in.Body.Why))
 			return s.changed(ctx, "explain", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
-	register(s, api, access.Change, http.MethodPost, "/changes/{number}/check", "check-change", "Check a draft on the network as it is",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/check", "check-change", "Check a draft on the network as it is",
 		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
 			c, err := s.Changes.Check(ctx, in.Number)
 			return s.changed(ctx, "check", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
@@ -113,31 +133,61 @@ func (s *server) changeRoutes(api huma.API) {
 		Seen
 		Body v1.PushRequest
 	}
-	register(s, api, access.Change, http.MethodPost, "/changes/{number}/push", "push-change", "Push a checked change, on trial",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/push", "push-change", "Push a checked change, on trial",
 		func(ctx context.Context, in *pushInput) (*changeOutput, error) {
 			if err := s.match(ctx, in.Number, in.Seen); err != nil {
+				return nil, err
+			}
+			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
 			c, err := s.Changes.Push(ctx, in.Number, changes.PushOptions{By: person(ctx).Name, Accept: in.Body.Accept,
 				Trial: time.Duration(in.Body.TrialSeconds) * time.Second, KeepAfter: time.Duration(in.Body.KeepSeconds) * time.Second})
 			return s.changed(ctx, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
-	register(s, api, access.Change, http.MethodPost, "/changes/{number}/keep", "keep-change", "Keep a change that is on trial",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/keep", "keep-change", "Keep a change that is on trial",
 		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
 			c, err := s.Changes.Keep(ctx, in.Number, person(ctx).Name)
 			return s.changed(ctx, "keep", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
-	register(s, api, access.Change, http.MethodPost, "/changes/{number}/undo", "undo-change", "Undo a change that is on trial",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/undo", "undo-change", "Undo a change that is on trial",
 		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
 			c, err := s.Changes.Undo(ctx, in.Number, person(ctx).Name)
 			return s.changed(ctx, "undo", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
-	register(s, api, access.Change, http.MethodDelete, "/changes/{number}", "discard-change", "Throw a draft away",
+	register(s, api, may(rights.Change, rights.Ports), http.MethodDelete, "/changes/{number}", "discard-change", "Throw a draft away",
 		func(ctx context.Context, in *NumberPath) (*struct{}, error) {
-			err := missing(s.Changes.Discard(ctx, in.Number), fmt.Sprintf("change %d", in.Number))
+			err := s.onChange(ctx, in.Number)
+			if err == nil {
+				err = missing(s.Changes.Discard(ctx, in.Number), fmt.Sprintf("change %d", in.Number))
+			}
 			s.audit(ctx, person(ctx).Name, "discard", "change "+strconv.FormatInt(in.Number, 10), outcome(err))
 			return nil, err
 		})
+}
+
+// seenChange returns a change that who makes the request may see.
+func (s *server) seenChange(ctx context.Context, number int64) (store.Change, error) {
+	c, err := s.Changes.Get(ctx, number)
+	if err == nil && !s.seesChange(ctx, c) {
+		err = store.ErrNotFound
+	}
+	return c, missing(err, fmt.Sprintf("change %d", number))
+}
+
+// onChange tells whether who makes the request may do something with a change: every port of it must be his to change.
+func (s *server) onChange(ctx context.Context, number int64) error {
+	c, err := s.seenChange(ctx, number)
+	if err != nil {
+		return err
+	}
+	return s.onPorts(ctx, c.Edits)
 }
 
 // changed records what was done to a change and answers with it.

@@ -9,20 +9,20 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
-	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/store"
 )
 
 func (s *server) discoveryRoutes(api huma.API) {
-	register(s, api, access.Operate, http.MethodPost, "/discoveries", "start-discovery", "Look for devices",
+	register(s, api, may(rights.Operate, rights.Discovery), http.MethodPost, "/discoveries", "start-discovery", "Look for devices",
 		func(ctx context.Context, in *body[v1.DiscoveryRequest]) (*body[v1.Discovery], error) {
 			r, by := in.Body, person(ctx).Name
 			d, err := s.Discovery.Start(ctx, discovery.Request{Targets: r.Targets, Port: r.Port, User: r.User, Password: r.Password, Hops: r.Hops, By: by})
 			s.audit(ctx, by, "start-discovery", strings.Join(r.Targets, ", "), outcome(err))
 			return &body[v1.Discovery]{discoveryOut(d)}, err
 		})
-	register(s, api, access.See, http.MethodGet, "/discoveries", "list-discoveries", "The last searches, the newest first",
+	register(s, api, may(rights.See, rights.Discovery), http.MethodGet, "/discoveries", "list-discoveries", "The last searches, the newest first",
 		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.Discovery]], error) {
 			list, err := s.Discovery.Searches(ctx)
 			return listOf(list, discoveryOut), err
@@ -30,25 +30,25 @@ func (s *server) discoveryRoutes(api huma.API) {
 	type numberPath struct {
 		Number int64 `path:"number"`
 	}
-	register(s, api, access.Operate, http.MethodPost, "/discoveries/{number}/cancel", "cancel-discovery", "End a search",
+	register(s, api, may(rights.Operate, rights.Discovery), http.MethodPost, "/discoveries/{number}/cancel", "cancel-discovery", "End a search",
 		func(ctx context.Context, in *numberPath) (*struct{}, error) {
 			err := s.Discovery.Cancel(in.Number)
 			s.audit(ctx, person(ctx).Name, "cancel-discovery", fmt.Sprint(in.Number), outcome(err))
 			return nil, err
 		})
-	register(s, api, access.See, http.MethodGet, "/found-devices", "list-found", "What was found and waits to be accepted",
+	register(s, api, may(rights.See, rights.Discovery), http.MethodGet, "/found-devices", "list-found", "What was found and waits to be accepted",
 		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.FoundDevice]], error) {
 			list, err := s.Discovery.Found(ctx)
 			return listOf(list, foundOut), err
 		})
-	register(s, api, access.Operate, http.MethodPost, "/found-devices/accept", "accept-found", "Adopt found devices whose host keys were accepted",
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/found-devices/accept", "accept-found", "Adopt found devices whose host keys were accepted",
 		func(ctx context.Context, in *body[v1.AcceptRequest]) (*body[v1.List[v1.AcceptResult]], error) {
 			list := make([]discovery.Acceptance, len(in.Body.Devices))
 			for i, a := range in.Body.Devices {
 				list[i] = discovery.Acceptance{Address: a.Address, Site: a.Site, Name: a.Name, HostKey: a.HostKey}
 			}
 			by := person(ctx).Name
-			results, err := s.Discovery.Accept(ctx, list, by)
+			results, err := s.Discovery.Accept(ctx, list, by, func(site string) error { return s.atSite(ctx, operateDevices, site) })
 			for _, r := range results {
 				s.audit(ctx, by, "adopt", r.Address+" "+r.Device, outcome(r.Err))
 			}
@@ -60,7 +60,7 @@ func (s *server) discoveryRoutes(api huma.API) {
 				return out
 			}), err
 		})
-	register(s, api, access.Operate, http.MethodPost, "/found-devices/dismiss", "dismiss-found", "Forget found devices",
+	register(s, api, may(rights.Operate, rights.Discovery), http.MethodPost, "/found-devices/dismiss", "dismiss-found", "Forget found devices",
 		func(ctx context.Context, in *body[v1.DismissRequest]) (*struct{}, error) {
 			err := s.Discovery.Dismiss(ctx, in.Body.Addresses)
 			s.audit(ctx, person(ctx).Name, "dismiss-found", strings.Join(in.Body.Addresses, ", "), outcome(err))

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
@@ -11,8 +12,8 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
-	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/store"
 )
@@ -26,11 +27,8 @@ func (s *server) eventRoutes(api huma.API) {
 		LastEventID uint64 `header:"Last-Event-ID" doc:"Go on after this event"`
 		After       uint64 `query:"after" doc:"Go on after this event"`
 	}
-	op := huma.Operation{
-		OperationID: "stream-events", Method: http.MethodGet, Path: "/api/v1/events", Summary: "What happens, as it happens",
-		Description: "Server-sent events. Needs the right to see.", Metadata: map[string]any{rightKey: access.See},
-		Security: []map[string][]string{{"token": {}}, {"session": {}}},
-	}
+	op := operation(may(rights.See, rights.Events), http.MethodGet, "/events", "stream-events", "What happens, as it happens")
+	op.Description = "Server-sent events. " + op.Description
 	sse.Register(api, op, map[string]any{"event": v1.Event{}, "reset": v1.Reset{}, "beat": v1.Beat{}},
 		func(ctx context.Context, in *streamInput, send sse.Sender) {
 			s.stream(ctx, max(in.LastEventID, in.After), send)
@@ -43,18 +41,18 @@ func (s *server) eventRoutes(api huma.API) {
 		Cursor int64  `query:"cursor" minimum:"0" doc:"The member next of the page before"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50"`
 	}
-	register(s, api, access.See, http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
+	register(s, api, may(rights.See, rights.Events), http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
 		func(ctx context.Context, in *logQuery) (*body[v1.List[v1.Event]], error) {
 			where, err := catalog.Log.Parse(in.Where)
 			if err != nil {
 				return nil, err
 			}
 			q := store.EventQuery{Where: where, Before: in.Cursor, Limit: in.Limit, Now: time.Now()}
-			if q.Devices, err = s.devicesIn(in.Scope); err != nil {
+			if q.Devices, err = s.devicesIn(ctx, in.Scope); err != nil {
 				return nil, err
 			}
 			if in.Device != "" {
-				q.Devices = []string{in.Device}
+				q.Devices = slices.DeleteFunc([]string{in.Device}, func(d string) bool { return q.Devices != nil && !slices.Contains(q.Devices, d) })
 			}
 			list, err := s.Store.Events(ctx, q)
 			out := listOf(list, func(e store.Event) v1.Event {
@@ -67,11 +65,15 @@ func (s *server) eventRoutes(api huma.API) {
 		})
 }
 
-// devicesIn lists the devices that a selector picks now, or nil for all.
-func (s *server) devicesIn(scope string) ([]string, error) {
+// devicesIn lists the devices that a selector picks now and whose events there are for who makes the request, or nil for
+// all.
+func (s *server) devicesIn(ctx context.Context, scope string) ([]string, error) {
 	where, err := catalog.Network.Parse(scope)
-	if err != nil || where == (selector.All{}) {
+	if err != nil {
 		return nil, err
+	}
+	if where = selector.Both(where, within(ctx, rights.See, rights.Events)); where == (selector.All{}) {
+		return nil, nil
 	}
 	picked := s.Inventory.Devices(catalog.Query{Where: where, Limit: 1 << 20, Now: time.Now()}).Rows
 	names := make([]string, len(picked))
@@ -82,6 +84,7 @@ func (s *server) devicesIn(scope string) ([]string, error) {
 }
 
 func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
+	where := within(ctx, rights.See, rights.Events)
 	sub, missed := s.Bus.Subscribe(after)
 	defer sub.Close()
 	if missed || after == 0 {
@@ -98,11 +101,13 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 			if !ok {
 				return // the browser comes back and asks for what it missed
 			}
-			m = sse.Message{ID: int(e.Seq), Data: eventOut(e)}
+			m = sse.Message{ID: int(e.Seq), Data: s.eventFor(e, where)}
 		case now := <-beat.C:
-			if !stillIn(ctx) {
+			p, err := again(ctx)
+			if err != nil || !p.May(rights.See, rights.Events) {
 				return
 			}
+			where, _ = p.Of(rights.See, rights.Events)
 			m = sse.Message{Data: v1.Beat{At: now.UTC()}}
 		case <-ctx.Done():
 			return
@@ -113,6 +118,15 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 			return
 		}
 	}
+}
+
+// eventFor is an event for who may see those of the devices that an expression picks. Of the others it tells only that
+// something is to be read anew.
+func (s *server) eventFor(e events.Event, where selector.Expr) v1.Event {
+	if where == selector.Expr(selector.All{}) || e.Device != "" && s.Inventory.HoldsDevice(e.Device, where) {
+		return eventOut(e)
+	}
+	return v1.Event{Seq: e.Seq, At: e.At, Kind: string(e.Kind)}
 }
 
 func eventOut(e events.Event) v1.Event {

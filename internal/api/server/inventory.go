@@ -6,13 +6,18 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
+	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/store"
 )
@@ -25,23 +30,29 @@ type NamePath struct {
 func (s *server) inventoryRoutes(api huma.API) {
 	s.siteRoutes(api)
 	s.clientRoutes(api)
-	register(s, api, access.See, http.MethodGet, "/devices", "list-devices", "The devices",
-		func(_ context.Context, in *ListQuery) (*body[v1.List[v1.Device]], error) {
-			q, err := in.parse(selector.Device)
+	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/devices", "list-devices", "The devices",
+		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Device]], error) {
+			q, err := in.parse(ctx, selector.Device)
 			if err != nil {
 				return nil, err
 			}
-			return page(q, s.Inventory.Devices(q), deviceOut), nil
+			return page(q, s.Inventory.Devices(q), s.devicesOut(ctx)), nil
 		})
-	register(s, api, access.See, http.MethodGet, "/devices/{name}", "get-device", "A device with its front and ports",
-		func(_ context.Context, in *NamePath) (*body[v1.DeviceDetail], error) { return s.device(in.Name) })
+	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/devices/{name}", "get-device", "A device with its front and ports",
+		func(ctx context.Context, in *NamePath) (*body[v1.DeviceDetail], error) { return s.device(ctx, in.Name) })
 	type describeInput struct {
 		NamePath
 		Body v1.DeviceDescription
 	}
-	register(s, api, access.Operate, http.MethodPut, "/devices/{name}/description", "describe-device", "Say where a device is, and what people know of it",
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPut, "/devices/{name}/description", "describe-device", "Say where a device is, and what people know of it",
 		func(ctx context.Context, in *describeInput) (*struct{}, error) {
-			err := s.Inventory.Describe(ctx, in.Name, in.Body.Site, particularsIn(in.Body.Particulars))
+			err := s.onDevice(ctx, operateDevices, in.Name)
+			if err == nil {
+				err = s.atSite(ctx, operateDevices, in.Body.Site)
+			}
+			if err == nil {
+				err = s.Inventory.Describe(ctx, in.Name, in.Body.Site, particularsIn(in.Body.Particulars))
+			}
 			s.audit(ctx, person(ctx).Name, "describe-device", in.Name, outcome(err))
 			return nil, err
 		})
@@ -56,9 +67,12 @@ func (s *server) inventoryRoutes(api huma.API) {
 		{http.MethodDelete, "/devices/{name}", "forget-device", "Forget a retired device",
 			func(ctx context.Context, name, by string) error { return s.Inventory.Forget(ctx, name, by) }},
 	} {
-		register(s, api, access.Operate, a.method, a.path, a.id, a.summary,
+		register(s, api, may(rights.Operate, rights.Devices), a.method, a.path, a.id, a.summary,
 			func(ctx context.Context, in *NamePath) (*struct{}, error) {
-				err := a.do(ctx, in.Name, person(ctx).Name)
+				err := s.onDevice(ctx, operateDevices, in.Name)
+				if err == nil {
+					err = a.do(ctx, in.Name, person(ctx).Name)
+				}
 				s.audit(ctx, person(ctx).Name, a.id, in.Name, outcome(err))
 				return nil, err
 			})
@@ -67,12 +81,15 @@ func (s *server) inventoryRoutes(api huma.API) {
 		ContentType string `header:"Content-Type"`
 		Body        []byte
 	}
-	register(s, api, access.See, http.MethodGet, "/devices/{name}/configuration", "get-configuration", "What the device runs, in its own form, as last read",
+	register(s, api, may(rights.See, rights.Configuration), http.MethodGet, "/devices/{name}/configuration", "get-configuration", "What the device runs, in its own form, as last read",
 		func(ctx context.Context, in *NamePath) (*document, error) {
+			if err := s.onDevice(ctx, may(rights.See, rights.Configuration), in.Name); err != nil {
+				return nil, err
+			}
 			snap, err := s.Store.LastSnapshot(ctx, in.Name)
 			return &document{ContentType: "application/xml", Body: snap.Document}, missing(err, "the configuration of "+in.Name)
 		})
-	register(s, api, access.Operate, http.MethodPost, "/host-keys", "probe-host-key", "Ask an address for its SSH host key",
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/host-keys", "probe-host-key", "Ask an address for its SSH host key",
 		func(ctx context.Context, in *body[v1.Probe]) (*body[v1.ProbeResult], error) {
 			key, err := s.Inventory.HostKey(ctx, in.Body.Address)
 			if err != nil {
@@ -81,37 +98,40 @@ func (s *server) inventoryRoutes(api huma.API) {
 			address, _ := inventory.Address(in.Body.Address)
 			return &body[v1.ProbeResult]{v1.ProbeResult{Address: address, HostKey: key}}, nil
 		})
-	register(s, api, access.Operate, http.MethodPost, "/devices", "adopt-device", "Adopt a device whose host key was accepted",
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/devices", "adopt-device", "Adopt a device whose host key was accepted",
 		func(ctx context.Context, in *body[v1.Adoption]) (*body[v1.DeviceDetail], error) {
 			a := in.Body
+			if err := s.atSite(ctx, operateDevices, a.Site); err != nil {
+				return nil, err
+			}
 			d, err := s.Inventory.Adopt(ctx, inventory.Adoption{Address: a.Address, User: a.User, Password: a.Password,
 				HostKey: a.HostKey, Site: a.Site, Name: a.Name, By: person(ctx).Name})
 			s.audit(ctx, person(ctx).Name, "adopt", cmp.Or(d.Name, a.Address), outcome(err))
 			if err != nil {
 				return nil, deviceError(a.Address, err)
 			}
-			return s.device(d.Name)
+			return s.device(ctx, d.Name)
 		})
 	type pinInput struct {
 		NamePath
 		Body v1.Pin
 	}
-	register(s, api, access.Operate, http.MethodPut, "/devices/{name}/host-key", "pin-host-key", "Accept another host key of a device",
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPut, "/devices/{name}/host-key", "pin-host-key", "Accept another host key of a device",
 		func(ctx context.Context, in *pinInput) (*struct{}, error) {
-			err := s.Inventory.Pin(ctx, in.Name, in.Body.HostKey, person(ctx).Name)
-			s.audit(ctx, person(ctx).Name, "pin-host-key", in.Name, in.Body.HostKey+", "+outcome(err))
-			if errors.Is(err, store.ErrNotFound) || err == nil {
-				return nil, err
+			err := s.onDevice(ctx, operateDevices, in.Name)
+			if err == nil {
+				err = s.Inventory.Pin(ctx, in.Name, in.Body.HostKey, person(ctx).Name)
 			}
+			s.audit(ctx, person(ctx).Name, "pin-host-key", in.Name, in.Body.HostKey+", "+outcome(err))
 			return nil, deviceError(in.Name, err)
 		})
-	register(s, api, access.See, http.MethodGet, "/ports", "list-ports", "The ports",
-		func(_ context.Context, in *ListQuery) (*body[v1.List[v1.Port]], error) {
-			q, err := in.parse(selector.Port)
+	register(s, api, may(rights.See, rights.Ports), http.MethodGet, "/ports", "list-ports", "The ports",
+		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Port]], error) {
+			q, err := in.parse(ctx, selector.Port)
 			if err != nil {
 				return nil, err
 			}
-			return page(q, s.Inventory.Ports(q), portOut), nil
+			return page(q, s.Inventory.Ports(q), s.portsOut(ctx)), nil
 		})
 }
 
@@ -121,9 +141,9 @@ type MACPath struct {
 }
 
 func (s *server) clientRoutes(api huma.API) {
-	register(s, api, access.See, http.MethodGet, "/clients", "list-clients", "The end stations, wired and wireless, that are or were there",
-		func(_ context.Context, in *ListQuery) (*body[v1.List[v1.NetworkClient]], error) {
-			q, err := in.parse(selector.Client)
+	register(s, api, may(rights.See, rights.Clients), http.MethodGet, "/clients", "list-clients", "The end stations, wired and wireless, that are or were there",
+		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.NetworkClient]], error) {
+			q, err := in.parse(ctx, selector.Client)
 			if err != nil {
 				return nil, err
 			}
@@ -133,26 +153,61 @@ func (s *server) clientRoutes(api huma.API) {
 		MACPath
 		Body v1.NameRequest
 	}
-	register(s, api, access.Operate, http.MethodPut, "/clients/{mac}/name", "name-client", "Give a client a name",
+	register(s, api, may(rights.Operate, rights.Clients), http.MethodPut, "/clients/{mac}/name", "name-client", "Give a client a name",
 		func(ctx context.Context, in *nameInput) (*struct{}, error) {
-			err := s.Inventory.NameClient(ctx, in.MAC, in.Body.Name)
+			err := s.onClient(ctx, may(rights.Operate, rights.Clients), in.MAC)
+			if err == nil {
+				err = s.Inventory.NameClient(ctx, in.MAC, in.Body.Name)
+			}
 			s.audit(ctx, person(ctx).Name, "name-client", in.MAC+" "+in.Body.Name, outcome(err))
 			return nil, err
 		})
 }
 
-func (s *server) device(name string) (*body[v1.DeviceDetail], error) {
+// device answers with a device as it is for who makes the request.
+func (s *server) device(ctx context.Context, name string) (*body[v1.DeviceDetail], error) {
+	if err := s.onDevice(ctx, may(rights.See, rights.Devices), name); err != nil {
+		return nil, err
+	}
 	d, ports, err := s.Inventory.Device(name)
 	if err != nil {
 		return nil, err
 	}
-	return &body[v1.DeviceDetail]{deviceDetail(d, ports)}, nil
+	where := selector.Both(catalog.OnDevice(name), within(ctx, rights.See, rights.Ports))
+	seen := map[network.PortRef]bool{}
+	for _, p := range s.Inventory.Ports(catalog.Query{Where: where, Limit: len(ports), Now: time.Now()}).Rows {
+		seen[p.Ref] = true
+	}
+	ports = slices.DeleteFunc(slices.Clone(ports), func(p *catalog.Port) bool { return !seen[p.Ref] })
+	out := deviceDetail(d, ports, s.devicesOut(ctx), s.portsOut(ctx))
+	if out.Inside != nil && !s.Inventory.HoldsDevice(name, within(ctx, rights.See, rights.Clients)) {
+		bare := *out.Inside
+		bare.MACs, bare.Stations = nil, nil
+		out.Inside = &bare
+	}
+	return &body[v1.DeviceDetail]{out}, nil
+}
+
+var operateDevices = may(rights.Operate, rights.Devices)
+
+// onClient is onDevice for a client.
+func (s *server) onClient(ctx context.Context, n need, mac string) error {
+	of := func(e selector.Expr) bool {
+		return s.Inventory.Clients(catalog.Query{Where: catalog.OfMAC(strings.ToLower(mac)), Within: e, Now: time.Now()}).Total > 0
+	}
+	if !of(within(ctx, rights.See, rights.Clients)) {
+		return fmt.Errorf("client %s: %w", mac, store.ErrNotFound)
+	}
+	if !of(within(ctx, n.verb, n.feature)) {
+		return forbidden(ctx, n, mac)
+	}
+	return nil
 }
 
 func (s *server) siteRoutes(api huma.API) {
-	register(s, api, access.See, http.MethodGet, "/sites", "list-sites", "The sites, with the health of their devices",
-		func(_ context.Context, in *ListQuery) (*body[v1.List[v1.Site]], error) {
-			q, err := in.parse(selector.Site)
+	register(s, api, may(rights.See, rights.Sites), http.MethodGet, "/sites", "list-sites", "The sites, with the health of their devices",
+		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Site]], error) {
+			q, err := in.parse(ctx, selector.Site)
 			if err != nil {
 				return nil, err
 			}
@@ -162,15 +217,21 @@ func (s *server) siteRoutes(api huma.API) {
 		NamePath
 		Body v1.SiteRequest
 	}
-	register(s, api, access.Administer, http.MethodPut, "/sites/{name}", "put-site", "Make or change a site",
+	register(s, api, may(rights.Administer, rights.Sites), http.MethodPut, "/sites/{name}", "put-site", "Make or change a site",
 		func(ctx context.Context, in *siteInput) (*struct{}, error) {
-			err := s.Inventory.PutSite(ctx, siteIn(in.Name, in.Body))
+			err := s.onSite(ctx, administerSites, in.Name)
+			if err == nil {
+				err = s.Inventory.PutSite(ctx, siteIn(in.Name, in.Body))
+			}
 			s.audit(ctx, person(ctx).Name, "put-site", in.Name, outcome(err))
 			return nil, err
 		})
-	register(s, api, access.Administer, http.MethodDelete, "/sites/{name}", "remove-site", "Remove a site that holds no devices",
+	register(s, api, may(rights.Administer, rights.Sites), http.MethodDelete, "/sites/{name}", "remove-site", "Remove a site that holds no devices",
 		func(ctx context.Context, in *NamePath) (*struct{}, error) {
-			err := missing(s.Inventory.RemoveSite(ctx, in.Name), "site "+in.Name)
+			err := s.onSite(ctx, administerSites, in.Name)
+			if err == nil {
+				err = missing(s.Inventory.RemoveSite(ctx, in.Name), "site "+in.Name)
+			}
 			s.audit(ctx, person(ctx).Name, "remove-site", in.Name, outcome(err))
 			return nil, err
 		})
@@ -178,13 +239,21 @@ func (s *server) siteRoutes(api huma.API) {
 		NamePath
 		Body v1.MergeRequest
 	}
-	register(s, api, access.Administer, http.MethodPost, "/sites/{name}/merge", "merge-site", "Move all devices of a site to another, and remove the one",
+	register(s, api, may(rights.Administer, rights.Sites), http.MethodPost, "/sites/{name}/merge", "merge-site", "Move all devices of a site to another, and remove the one",
 		func(ctx context.Context, in *mergeInput) (*struct{}, error) {
-			err := s.Inventory.MergeSites(ctx, in.Name, in.Body.Into)
+			err := s.onSite(ctx, administerSites, in.Name)
+			if err == nil {
+				err = s.onSite(ctx, administerSites, in.Body.Into)
+			}
+			if err == nil {
+				err = s.Inventory.MergeSites(ctx, in.Name, in.Body.Into)
+			}
 			s.audit(ctx, person(ctx).Name, "merge-site", in.Name+" into "+in.Body.Into, outcome(err))
 			return nil, err
 		})
 }
+
+var administerSites = may(rights.Administer, rights.Sites)
 
 // missing says what is missing.
 func missing(err error, what string) error {
@@ -197,7 +266,8 @@ func missing(err error, what string) error {
 // deviceError marks what went wrong between us and an address as such, unless it is of a kind that has its own problem.
 func deviceError(address string, err error) error {
 	var key *driver.KeyError
-	if errors.As(err, &key) || errors.Is(err, driver.ErrCredentials) || errors.Is(err, inventory.ErrInvalid) ||
+	var own huma.StatusError
+	if err == nil || errors.As(err, &own) || errors.Is(err, store.ErrNotFound) || errors.As(err, &key) || errors.Is(err, driver.ErrCredentials) || errors.Is(err, inventory.ErrInvalid) ||
 		errors.Is(err, inventory.ErrNotAccepted) || errors.Is(err, store.ErrExists) {
 		return err
 	}

@@ -17,8 +17,8 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
-	"example.net/everypost/internal/service/access"
 )
 
 // ListQuery is what every list of the network takes.
@@ -32,9 +32,14 @@ type ListQuery struct {
 	Cursor string `query:"cursor" maxLength:"100" doc:"The member next of the page before"`
 }
 
-// parse reads the query for a list of a noun.
-func (in *ListQuery) parse(subject selector.Noun) (q catalog.Query, err error) {
-	q = catalog.Query{Offset: in.Offset, Limit: in.Limit, Now: time.Now()}
+// featureOf is the feature whose right to see it takes to list a noun.
+var featureOf = map[selector.Noun]rights.Feature{
+	selector.Site: rights.Sites, selector.Device: rights.Devices, selector.Port: rights.Ports, selector.Client: rights.Clients,
+}
+
+// parse reads the query for a list of a noun, of what there is for who makes the request.
+func (in *ListQuery) parse(ctx context.Context, subject selector.Noun) (q catalog.Query, err error) {
+	q = catalog.Query{Within: within(ctx, rights.See, featureOf[subject]), Offset: in.Offset, Limit: in.Limit, Now: time.Now()}
 	if q.Where, err = catalog.Network.Parse(in.Where); err != nil {
 		return q, err
 	}
@@ -134,7 +139,7 @@ func (s *server) selectorRoutes(api huma.API) {
 	type languageQuery struct {
 		Of string `query:"of" enum:"network,log" default:"network" doc:"What is asked: the network as it is, or what happened in it"`
 	}
-	register(s, api, access.See, http.MethodGet, "/fields", "list-fields", "By what things can be picked, sorted and counted",
+	register(s, api, signedIn, http.MethodGet, "/fields", "list-fields", "By what things can be picked, sorted and counted",
 		func(_ context.Context, in *languageQuery) (*body[v1.List[v1.Field]], error) {
 			return listOf(languageOf(in.Of).Fields(), fieldOut), nil
 		})
@@ -143,9 +148,11 @@ func (s *server) selectorRoutes(api huma.API) {
 		Text string `query:"text" maxLength:"4000"`
 		At   int    `query:"at" minimum:"0" maximum:"4000" doc:"Where the cursor stands, in characters from 0"`
 	}
-	register(s, api, access.See, http.MethodGet, "/selectors/completion", "complete-selector", "How an expression may go on",
-		func(_ context.Context, in *completeQuery) (*body[v1.Completion], error) {
-			c := languageOf(in.Of).Complete(in.Text, in.At, s.Inventory.Values)
+	register(s, api, signedIn, http.MethodGet, "/selectors/completion", "complete-selector", "How an expression may go on",
+		func(ctx context.Context, in *completeQuery) (*body[v1.Completion], error) {
+			c := languageOf(in.Of).Complete(in.Text, in.At, func(f *selector.Field) []string {
+				return s.Inventory.Values(f, within(ctx, rights.See, featureOf[f.Noun]))
+			})
 			out := v1.Completion{From: c.From, To: c.To, Candidates: []v1.Candidate{}}
 			for _, x := range c.Candidates {
 				out.Candidates = append(out.Candidates, v1.Candidate(x))
@@ -155,16 +162,19 @@ func (s *server) selectorRoutes(api huma.API) {
 	type readQuery struct {
 		Text string `query:"text" maxLength:"4000"`
 	}
-	register(s, api, access.See, http.MethodGet, "/selectors/reading", "read-selector", "How an expression is read, and how many it picks",
-		func(_ context.Context, in *readQuery) (*body[v1.Reading], error) {
+	register(s, api, signedIn, http.MethodGet, "/selectors/reading", "read-selector", "How an expression is read, and how many it picks",
+		func(ctx context.Context, in *readQuery) (*body[v1.Reading], error) {
 			e, err := catalog.Network.Parse(in.Text)
 			var fault *selector.Error
 			if errors.As(err, &fault) {
 				return &body[v1.Reading]{v1.Reading{Fault: (*v1.Fault)(fault)}}, nil
 			}
-			q := catalog.Query{Where: e, Now: time.Now()}
-			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(q).Total,
-				Devices: s.Inventory.Devices(q).Total, Ports: s.Inventory.Ports(q).Total, Clients: s.Inventory.Clients(q).Total}}, nil
+			of := func(n selector.Noun) catalog.Query {
+				return catalog.Query{Where: e, Within: within(ctx, rights.See, featureOf[n]), Now: time.Now()}
+			}
+			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(of(selector.Site)).Total,
+				Devices: s.Inventory.Devices(of(selector.Device)).Total, Ports: s.Inventory.Ports(of(selector.Port)).Total,
+				Clients: s.Inventory.Clients(of(selector.Client)).Total}}, nil
 		})
 }
 

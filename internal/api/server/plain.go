@@ -10,7 +10,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/service/fleet"
 )
 
@@ -34,8 +34,8 @@ func (s *server) plain(e *echo.Echo) {
 	// The server compresses all answers: twice would be once too often.
 	metrics := promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true, DisableCompression: true})
 	e.GET("/metrics", func(c *echo.Context) error {
-		if p, err := s.identify(c.Request()); err != nil || !p.May(access.See) {
-			return echo.NewHTTPError(http.StatusUnauthorized, "give a token with the right to see")
+		if p, err := s.identify(c.Request()); err != nil || !p.May(rights.See, rights.Devices) {
+			return echo.NewHTTPError(http.StatusUnauthorized, "give a token with the right to see devices")
 		}
 		metrics.ServeHTTP(c.Response(), c.Request())
 		return nil

@@ -58,7 +58,7 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &selection), errors.As(err, &kept):
 		return selectorProblem(err)
-	case errors.Is(err, store.ErrInUse), errors.Is(err, store.ErrFull), errors.Is(err, inventory.ErrInService):
+	case errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, inventory.ErrInService):
 		return with(http.StatusConflict, v1.ProblemInUse, err)
 	case errors.Is(err, store.ErrNotFound):
 		return with(http.StatusNotFound, v1.ProblemNotFound, err)

@@ -1,11 +1,14 @@
 package server
 
 import (
+	"context"
 	"slices"
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 )
 
 func siteOut(s *catalog.Site) v1.Site {
@@ -71,10 +74,34 @@ func clientOut(c *catalog.Client) v1.NetworkClient {
 		Site: c.Device.Site.Name, Port: c.Port, SSID: c.SSID, Band: c.Band, VLAN: int(c.VLAN), SignalDbm: c.SignalDbm, Here: c.Here, FirstSeen: c.FirstSeen, LastSeen: c.LastSeen}
 }
 
-func deviceDetail(d *catalog.Device, ports []*catalog.Port) v1.DeviceDetail {
-	out := v1.DeviceDetail{Device: deviceOut(d), PortList: make([]v1.Port, len(ports)), Face: []v1.FacePort{}, VLANs: []v1.VLAN{}}
+// devicesOut is deviceOut for who makes the request.
+func (s *server) devicesOut(ctx context.Context) func(*catalog.Device) v1.Device {
+	return func(d *catalog.Device) v1.Device {
+		out := deviceOut(d)
+		out.Rights = []string{}
+		for _, n := range []need{may(rights.See, rights.Configuration), operateDevices} {
+			if where, some := person(ctx).Of(n.verb, n.feature); some && (where == selector.Expr(selector.All{}) || s.Inventory.HoldsDevice(d.Name, where)) {
+				out.Rights = append(out.Rights, n.String())
+			}
+		}
+		return out
+	}
+}
+
+// portsOut is portOut for who makes the request.
+func (s *server) portsOut(ctx context.Context) func(*catalog.Port) v1.Port {
+	where, some := person(ctx).Of(rights.Change, rights.Ports)
+	return func(p *catalog.Port) v1.Port {
+		out := portOut(p)
+		out.MayChange = some && (where == selector.Expr(selector.All{}) || s.Inventory.HoldsPort(p, where))
+		return out
+	}
+}
+
+func deviceDetail(d *catalog.Device, ports []*catalog.Port, device func(*catalog.Device) v1.Device, port func(*catalog.Port) v1.Port) v1.DeviceDetail {
+	out := v1.DeviceDetail{Device: device(d), PortList: make([]v1.Port, len(ports)), Face: []v1.FacePort{}, VLANs: []v1.VLAN{}}
 	for i, p := range ports {
-		out.PortList[i] = portOut(p)
+		out.PortList[i] = port(p)
 	}
 	for _, f := range network.FaceOf(out.Model, d.Config.PortNames()).Ports {
 		out.Face = append(out.Face, v1.FacePort{Port: f.Port, Label: f.Label, Kind: string(f.Kind), Column: f.Column, Row: f.Row, Group: f.Group, Unit: f.Unit})

@@ -79,6 +79,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	api := huma.NewAPI(config, adapter{e})
 	api.UseMiddleware(s.guard(api))
 	s.signInRoutes(api)
+	s.peopleRoutes(api)
 	s.inventoryRoutes(api)
 	s.selectorRoutes(api)
 	s.discoveryRoutes(api)

@@ -2,108 +2,20 @@ package server
 
 import (
 	"context"
-	"crypto/subtle"
 	"encoding/hex"
 	"errors"
+	"fmt"
 	"net"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/store"
 )
-
-type (
-	personKey struct{}
-	stillKey  struct{}
-)
-
-// stillIn tells whether who made a request that lasts is still signed in.
-func stillIn(ctx context.Context) bool {
-	still, ok := ctx.Value(stillKey{}).(func() bool)
-	return ok && still()
-}
-
-// person is who makes the request. Every operation but those without a right has one.
-func person(ctx context.Context) access.Person {
-	p, _ := ctx.Value(personKey{}).(access.Person)
-	return p
-}
-
-const (
-	rightKey = "right"
-	noRight  = access.Right("") // for operations that are there for signing in
-)
-
-// register adds an operation that needs a right. Errors are turned into problems here, for all.
-func register[I, O any](s *server, api huma.API, right access.Right, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
-	op := huma.Operation{
-		OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary,
-		Metadata: map[string]any{rightKey: right}, MaxBodyBytes: maxBody,
-	}
-	if right != noRight {
-		op.Description = "Needs the right to " + string(right) + "."
-		op.Security = []map[string][]string{{"token": {}}, {"session": {}}}
-	}
-	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
-		out, err := f(ctx, in)
-		return out, s.problem(err)
-	})
-}
-
-// guard lets an operation be called only by who has the right that it needs.
-func (s *server) guard(api huma.API) func(huma.Context, func(huma.Context)) {
-	return func(ctx huma.Context, next func(huma.Context)) {
-		right, ok := ctx.Operation().Metadata[rightKey].(access.Right)
-		if ok && right == noRight {
-			next(ctx)
-			return
-		}
-		r := ctx.(*exchange).echo.Request()
-		p, err := s.identify(r)
-		switch {
-		case err != nil:
-			s.refuse(api, ctx, s.problem(err))
-		case p.CSRF != "" && unsafe(r.Method) && subtle.ConstantTimeCompare([]byte(r.Header.Get(v1.CSRFHeader)), []byte(p.CSRF)) != 1:
-			s.refuse(api, ctx, with(http.StatusForbidden, v1.ProblemForbidden, errors.New("the header "+v1.CSRFHeader+" is missing or wrong")))
-		case !p.May(right):
-			s.refuse(api, ctx, with(http.StatusForbidden, v1.ProblemForbidden, errors.New("your role ("+p.Role+") has not the right to "+string(right))))
-		default:
-			still := func() bool {
-				_, err := s.identify(r)
-				return err == nil
-			}
-			next(huma.WithValue(huma.WithValue(ctx, personKey{}, p), stillKey{}, still))
-		}
-	}
-}
-
-func unsafe(method string) bool { return method != http.MethodGet && method != http.MethodHead }
-
-func (s *server) refuse(api huma.API, ctx huma.Context, err error) {
-	problem := err.(*huma.ErrorModel)
-	ctx.SetHeader("Content-Type", "application/problem+json")
-	ctx.SetStatus(problem.Status)
-	_ = api.Marshal(ctx.BodyWriter(), "application/json", problem)
-}
-
-// identify finds out who makes a request: by a bearer token, or else by a session's cookie.
-func (s *server) identify(r *http.Request) (access.Person, error) {
-	if s.Service == nil {
-		return access.Person{}, access.ErrNoSession
-	}
-	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
-		return s.Access.ByToken(r.Context(), token)
-	}
-	if c, err := r.Cookie(v1.SessionCookie); err == nil {
-		return s.Access.BySession(r.Context(), c.Value)
-	}
-	return access.Person{}, access.ErrNoSession
-}
 
 type body[T any] struct{ Body T }
 
@@ -134,7 +46,7 @@ func (s *server) signInRoutes(api huma.API) {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 		Body      v1.Person
 	}
-	register(s, api, noRight, http.MethodPost, "/session", "sign-in", "Sign in with a browser",
+	register(s, api, open, http.MethodPost, "/session", "sign-in", "Sign in with a browser",
 		func(ctx context.Context, in *signInInput) (*session, error) {
 			p, secret, err := s.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.address)
 			s.audit(ctx, in.Body.Name, "sign-in", "", outcome(err))
@@ -143,7 +55,7 @@ func (s *server) signInRoutes(api huma.API) {
 			}
 			return &session{SetCookie: s.cookie(secret, p.ExpiresAt), Body: s.personOut(p)}, nil
 		})
-	register(s, api, access.See, http.MethodGet, "/session", "who-am-i", "Who is signed in",
+	register(s, api, signedIn, http.MethodGet, "/session", "who-am-i", "Who is signed in",
 		func(ctx context.Context, _ *struct{}) (*body[v1.Person], error) {
 			return &body[v1.Person]{s.personOut(person(ctx))}, nil
 		})
@@ -153,7 +65,7 @@ func (s *server) signInRoutes(api huma.API) {
 	type signedOut struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
-	register(s, api, access.See, http.MethodDelete, "/session", "sign-out", "Sign out",
+	register(s, api, signedIn, http.MethodDelete, "/session", "sign-out", "Sign out",
 		func(ctx context.Context, in *cookieInput) (*signedOut, error) {
 			s.audit(ctx, person(ctx).Name, "sign-out", "", "")
 			return &signedOut{s.cookie("", time.Unix(1, 0))}, s.Access.SignOut(ctx, in.Session.Value)
@@ -162,7 +74,7 @@ func (s *server) signInRoutes(api huma.API) {
 		Caller
 		Body v1.TokenSignIn
 	}
-	register(s, api, noRight, http.MethodPost, "/sign-in-token", "sign-in-token", "Make a token with a password",
+	register(s, api, open, http.MethodPost, "/sign-in-token", "sign-in-token", "Make a token with a password",
 		func(ctx context.Context, in *tokenSignIn) (*body[v1.NewToken], error) {
 			p, err := s.Access.Check(ctx, in.Body.Name, in.Body.Password, in.address)
 			s.audit(ctx, in.Body.Name, "sign-in", "token "+in.Body.Label, outcome(err))
@@ -171,19 +83,19 @@ func (s *server) signInRoutes(api huma.API) {
 			}
 			return s.newToken(ctx, p.Name, in.Body.TokenRequest)
 		})
-	register(s, api, access.See, http.MethodPost, "/tokens", "make-token", "Make a token for oneself",
+	register(s, api, signedIn, http.MethodPost, "/tokens", "make-token", "Make a token for oneself",
 		func(ctx context.Context, in *body[v1.TokenRequest]) (*body[v1.NewToken], error) {
 			p := person(ctx)
 			in.Body.ReadOnly = in.Body.ReadOnly || p.ReadOnly // a token cannot beget a stronger one
 			s.audit(ctx, p.Name, "make-token", in.Body.Label, "")
 			return s.newToken(ctx, p.Name, in.Body)
 		})
-	register(s, api, access.See, http.MethodGet, "/tokens", "list-tokens", "One's own tokens",
+	register(s, api, signedIn, http.MethodGet, "/tokens", "list-tokens", "One's own tokens",
 		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.Token]], error) {
 			tokens, err := s.Store.Tokens(ctx, person(ctx).Name)
 			return listOf(tokens, tokenOut), err
 		})
-	register(s, api, access.See, http.MethodGet, "/preferences", "list-preferences", "How one likes tables and pages, by name",
+	register(s, api, signedIn, http.MethodGet, "/preferences", "list-preferences", "How one likes tables and pages, by name",
 		func(ctx context.Context, _ *struct{}) (*body[map[string]string], error) {
 			out, err := s.Store.Preferences(ctx, person(ctx).Name)
 			return &body[map[string]string]{out}, err
@@ -192,24 +104,29 @@ func (s *server) signInRoutes(api huma.API) {
 		PreferencePath
 		Body v1.Preference
 	}
-	register(s, api, access.See, http.MethodPut, "/preferences/{preference}", "set-preference", "Keep how one likes something",
+	register(s, api, signedIn, http.MethodPut, "/preferences/{preference}", "set-preference", "Keep how one likes something",
 		func(ctx context.Context, in *preferenceInput) (*struct{}, error) {
 			return nil, s.Store.SetPreference(ctx, person(ctx).Name, in.Preference, in.Body.Value)
 		})
-	type tokenPath struct {
-		ID int64 `path:"id"`
-	}
-	register(s, api, access.See, http.MethodDelete, "/tokens/{id}", "drop-token", "Take back a token of one's own",
-		func(ctx context.Context, in *tokenPath) (*struct{}, error) {
-			return nil, s.Store.DropToken(ctx, person(ctx).Name, in.ID)
+	register(s, api, signedIn, http.MethodDelete, "/tokens/{id}", "drop-token", "Take back a token of one's own",
+		func(ctx context.Context, in *TokenPath) (*struct{}, error) {
+			err := missing(s.Store.DropToken(ctx, person(ctx).Name, in.ID), fmt.Sprintf("token %d", in.ID))
+			s.audit(ctx, person(ctx).Name, "drop-token", fmt.Sprint(in.ID), outcome(err))
+			return nil, err
 		})
-	register(s, api, access.Administer, http.MethodPost, "/users", "make-user", "Make a user",
-		func(ctx context.Context, in *body[v1.NewUser]) (*struct{}, error) {
-			err := s.Access.AddUser(ctx, in.Body.Name, in.Body.FullName, in.Body.Role, in.Body.Password)
-			if errors.Is(err, store.ErrExists) {
-				err = errors.Join(errors.New("there is a user "+in.Body.Name+" already"), store.ErrExists)
+	type passwordInput struct {
+		Caller
+		Session http.Cookie `cookie:"everypost_session"`
+		Body    v1.OwnPassword
+	}
+	register(s, api, signedIn, http.MethodPut, "/session/password", "change-password", "Change one's own password; other sessions of one's own end",
+		func(ctx context.Context, in *passwordInput) (*struct{}, error) {
+			p := person(ctx)
+			if p.ReadOnly {
+				return nil, with(http.StatusForbidden, v1.ProblemForbidden, errors.New("your token may only see"))
 			}
-			s.audit(ctx, person(ctx).Name, "make-user", in.Body.Name, outcome(err))
+			err := s.Access.ChangePassword(ctx, p.Name, in.Body.Old, in.Body.Password, in.address, in.Session.Value)
+			s.audit(ctx, p.Name, "change-password", p.Name, outcome(err))
 			return nil, err
 		})
 	type auditQuery struct {
@@ -218,16 +135,21 @@ func (s *server) signInRoutes(api huma.API) {
 		Text   string `query:"text" maxLength:"200" doc:"Only entries in which this text stands"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"10000" default:"100"`
 	}
-	register(s, api, access.Administer, http.MethodGet, "/audit", "list-audit", "The audit log, the newest first",
+	register(s, api, may(rights.See, rights.Audit), http.MethodGet, "/audit", "list-audit", "The audit log, the newest first",
 		func(ctx context.Context, in *auditQuery) (*body[v1.List[v1.AuditEntry]], error) {
 			entries, err := s.Store.AuditEntries(ctx, store.AuditQuery{Before: in.Before, User: in.User, Text: in.Text, Limit: in.Limit})
 			return listOf(entries, func(e store.AuditEntry) v1.AuditEntry { return v1.AuditEntry(e) }), err
 		})
-	register(s, api, access.Administer, http.MethodGet, "/audit/verdict", "verify-audit", "Hold every entry of the audit log against the chain of hashes",
+	register(s, api, may(rights.See, rights.Audit), http.MethodGet, "/audit/verdict", "verify-audit", "Hold every entry of the audit log against the chain of hashes",
 		func(ctx context.Context, _ *struct{}) (*body[v1.AuditVerdict], error) {
 			v, err := s.Store.VerifyAudit(ctx)
 			return &body[v1.AuditVerdict]{v1.AuditVerdict{Entries: v.Entries, Older: v.Older, Head: hex.EncodeToString(v.Head), Broken: v.Broken}}, err
 		})
+}
+
+// TokenPath is the number of a token in an address.
+type TokenPath struct {
+	ID int64 `path:"id"`
 }
 
 // PreferencePath is the name of a preference in an address.
@@ -240,13 +162,8 @@ func (s *server) cookie(secret string, expires time.Time) http.Cookie {
 }
 
 func (s *server) personOut(p access.Person) v1.Person {
-	out := v1.Person{Name: p.Name, FullName: p.FullName, Role: p.Role, Rights: []string{}, CSRF: p.CSRF, ExpiresAt: p.ExpiresAt, Version: s.opts.Version}
-	for _, r := range access.Roles[p.Role] {
-		if p.May(r) {
-			out.Rights = append(out.Rights, string(r))
-		}
-	}
-	return out
+	return v1.Person{Name: p.Name, FullName: p.FullName, Role: p.Role, Only: p.Only, Trying: p.Trying, Rights: rightsOut(p.Grants),
+		CSRF: p.CSRF, ExpiresAt: p.ExpiresAt, Version: s.opts.Version}
 }
 
 func (s *server) newToken(ctx context.Context, user string, r v1.TokenRequest) (*body[v1.NewToken], error) {

@@ -26,6 +26,7 @@ const (
 	ProblemLogin     = "urn:everypost:problem:device-login"      // a device does not let the service in
 	ProblemSignIn    = "urn:everypost:problem:sign-in"           // not signed in
 	ProblemForbidden = "urn:everypost:problem:right"             // a right is missing
+	ProblemTrying    = "urn:everypost:problem:trying-a-role"     // nothing is done while a role is tried
 	ProblemInvalid   = "urn:everypost:problem:invalid"           // what was given cannot be
 	ProblemNotFound  = "urn:everypost:problem:not-found"         // there is no such thing
 	ProblemExists    = "urn:everypost:problem:exists"            // there is such a thing already
@@ -45,7 +46,9 @@ type Person struct {
 	Name      string    `json:"name"`
 	FullName  string    `json:"full_name"`
 	Role      string    `json:"role"`
-	Rights    []string  `json:"rights" doc:"What the person may do: see, change, operate, administer"`
+	Only      string    `json:"only,omitempty" doc:"A selector to which the person is confined"`
+	Trying    bool      `json:"trying,omitempty" doc:"Whether the role is one that is tried"`
+	Rights    []Right   `json:"rights" doc:"What the person may do, and where"`
 	CSRF      string    `json:"csrf,omitempty" doc:"For the header X-Everypost-CSRF; only for sessions of browsers"`
 	ExpiresAt time.Time `json:"expires_at"`
 	Version   string    `json:"version" doc:"Version of the service"`
@@ -79,14 +82,6 @@ type NewToken struct {
 	Secret string `json:"secret"`
 }
 
-// NewUser makes a user.
-type NewUser struct {
-	Name     string `json:"name" maxLength:"32"`
-	FullName string `json:"full_name" maxLength:"100"`
-	Role     string `json:"role" enum:"administrator,operator,viewer"`
-	Password string `json:"password" maxLength:"256"`
-}
-
 // Preference is how a person likes something. The service keeps it and does not look into it.
 type Preference struct {
 	Value string `json:"value" maxLength:"8000" doc:"Empty to forget it"`
@@ -116,6 +111,7 @@ type Device struct {
 	Abilities      []string     `json:"abilities"`
 	AdoptedAt      time.Time    `json:"adopted_at"`
 	AdoptedBy      string       `json:"adopted_by"`
+	Rights         []string     `json:"rights" doc:"What who asks may do with the device, besides seeing it"`
 	Particulars
 }
 
@@ -177,6 +173,7 @@ type Port struct {
 	Peer        *Peer     `json:"peer,omitempty" doc:"What the other end of the cable says of itself"`
 	ObservedAt  time.Time `json:"observed_at" doc:"When this was read"`
 	Stale       bool      `json:"stale" doc:"Whether the device is away, so that this is only the last known"`
+	MayChange   bool      `json:"may_change" doc:"Whether who asks may change the port"`
 }
 
 // Counters are totals since the device booted.

@@ -21,6 +21,7 @@ type Net struct {
 // Query is what is asked of a list.
 type Query struct {
 	Where         selector.Expr // nil: all
+	Within        selector.Expr // what there is for who asks; nil: all. Result.All counts it
 	Order         []Order       // none: by name
 	Offset, Limit int
 	Counts        []*selector.Field // by which the matching rows are counted
@@ -135,15 +136,22 @@ func partsOf[R any](devices []*Device, parts map[string][]R) iter.Seq[R] {
 
 func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bind func(R) selector.Rows) Result[R] {
 	out := Result[R]{}
-	matches := n.matcher(subject, q)
+	within := n.matcher(subject, q.Within, q.Now)
+	matches := within
+	if q.Where != nil && q.Where != selector.Expr(selector.All{}) {
+		matches = n.matcher(subject, selector.Both(q.Where, q.Within), q.Now)
+	}
 	counts := make([]*counter, len(q.Counts))
 	for i, f := range q.Counts {
 		counts[i] = newCounter(f)
 	}
 	page := newPager(q.Order, bind, q.Offset, q.Limit)
 	for r := range rows {
-		out.All++
 		b := bind(r)
+		if q.Within != nil && !within(&b) {
+			continue
+		}
+		out.All++
 		if !matches(&b) {
 			continue
 		}
@@ -160,12 +168,30 @@ func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bin
 	return out
 }
 
-// matcher makes the test of a query.
-func (n *Net) matcher(subject selector.Noun, q Query) func(*selector.Rows) bool {
-	if q.Where == nil || q.Where == (selector.All{}) {
+// HoldsDevice tells whether an expression picks a device.
+func (n *Net) HoldsDevice(d *Device, e selector.Expr, now time.Time) bool {
+	b := BindDevice(d)
+	return n.matcher(selector.Device, e, now)(&b)
+}
+
+// HoldsPort tells whether an expression picks a port.
+func (n *Net) HoldsPort(p *Port, e selector.Expr, now time.Time) bool {
+	b := BindPort(p)
+	return n.matcher(selector.Port, e, now)(&b)
+}
+
+// HoldsSite tells whether an expression picks a site.
+func (n *Net) HoldsSite(s *Site, e selector.Expr, now time.Time) bool {
+	b := BindSite(s)
+	return n.matcher(selector.Site, e, now)(&b)
+}
+
+// matcher makes the test of an expression; nil picks all.
+func (n *Net) matcher(subject selector.Noun, e selector.Expr, now time.Time) func(*selector.Rows) bool {
+	if e == nil || e == selector.Expr(selector.All{}) {
 		return func(*selector.Rows) bool { return true }
 	}
-	m := Network.Matcher(q.Where, subject, q.Now)
+	m := Network.Matcher(e, subject, now)
 	open := m.Open(func(x selector.Noun) bool { return x <= subject }) // a wireless client has no port, and needs none
 	if len(open) == 0 {
 		return m.Match

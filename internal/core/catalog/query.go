@@ -345,4 +345,7 @@ func AtAddress(address string) selector.Expr { return is("address", hostOf(addre
 // OfSerial picks the device of a serial number.
 func OfSerial(serial string) selector.Expr { return is("serial", serial) }
 
+// OfMAC picks the client of a hardware address.
+func OfMAC(mac string) selector.Expr { return is("client.mac", mac) }
+
 func is(field, value string) selector.Expr { return selector.Is(Network.Field(field), value) }

@@ -2,6 +2,7 @@ package selector
 
 import (
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -148,6 +149,21 @@ func NounsOf(e Expr) []Noun {
 		}
 	}
 	return out
+}
+
+// HasWords tells whether a bare word stands in an expression.
+func HasWords(e Expr) bool {
+	switch e := e.(type) {
+	case And:
+		return slices.ContainsFunc(e, HasWords)
+	case Or:
+		return slices.ContainsFunc(e, HasWords)
+	case Not:
+		return HasWords(e.Of)
+	case Word:
+		return true
+	}
+	return false
 }
 
 // walk calls f for every comparison.

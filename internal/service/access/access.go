@@ -7,48 +7,32 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
-	"regexp"
-	"slices"
 	"strings"
 	"sync"
 	"time"
-	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
 	"golang.org/x/time/rate"
 
+	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/store"
 )
-
-// Right is something that a person may do.
-type Right string
-
-// The rights. Each stands alone.
-const (
-	See        Right = "see"
-	Change     Right = "change"     // draft, push, keep and undo changes
-	Operate    Right = "operate"    // adopt devices, pin their keys
-	Administer Right = "administer" // users, sites, the audit log
-)
-
-// Roles lists what each role may do.
-var Roles = map[string][]Right{
-	"administrator": {See, Change, Operate, Administer},
-	"operator":      {See, Operate},
-	"viewer":        {See},
-}
 
 // Person is somebody who is signed in.
 type Person struct {
 	Name, FullName, Role string
+	Only                 string // a selector to which the person is confined
 	ReadOnly             bool   // by a token that may only see
+	Trying               bool   // Role is one that is tried, not the person's own
 	CSRF                 string // what a browser must send along with a change; "" for a token
 	ExpiresAt            time.Time
+	rights.Grants
 }
 
-// May tells whether the person has a right.
-func (p Person) May(r Right) bool {
-	return slices.Contains(Roles[p.Role], r) && (!p.ReadOnly || r == See)
+// May tells whether there is anything to which the person may do something.
+func (p Person) May(v rights.Verb, f rights.Feature) bool {
+	_, some := p.Of(v, f)
+	return some
 }
 
 var (
@@ -60,6 +44,8 @@ var (
 	ErrNoSession = errors.New("not signed in, or the session has ended")
 	// ErrInvalid tells that what was given for a user or token cannot be.
 	ErrInvalid = errors.New("not valid")
+	// ErrLast tells that nobody would be left who may administer people.
+	ErrLast = errors.New("nobody would be left who may administer people everywhere: give that to somebody else first")
 )
 
 const (
@@ -81,35 +67,19 @@ type Service struct {
 
 	mu       sync.Mutex
 	limiters map[string]*rate.Limiter
+	roles    map[string]rights.Role // all there are
+	grants   map[[2]string]rights.Grants
 	hashing  chan struct{} // bounds the memory that sign-ins take
 }
 
 // New returns the service.
-func New(s *store.Store, now func() time.Time) (*Service, error) {
+func New(ctx context.Context, s *store.Store, now func() time.Time) (*Service, error) {
 	absent, err := argon2id.CreateHash(rand.Text(), passwordParams)
 	if err != nil {
 		return nil, err
 	}
-	return &Service{store: s, now: now, absent: absent, limiters: map[string]*rate.Limiter{}, hashing: make(chan struct{}, 4)}, nil
-}
-
-var userPattern = regexp.MustCompile(`^[a-z][a-z0-9._-]{0,31}$`)
-
-// AddUser makes a user.
-func (s *Service) AddUser(ctx context.Context, name, fullName, role, password string) error {
-	switch {
-	case !userPattern.MatchString(name):
-		return fmt.Errorf("user name %q is %w: use up to 32 small letters, digits, dots, hyphens and underscores, a letter first", name, ErrInvalid)
-	case Roles[role] == nil:
-		return fmt.Errorf("role %q is %w: there are administrator, operator and viewer", role, ErrInvalid)
-	case utf8.RuneCountInString(password) < minPassword || len(password) > maxPassword:
-		return fmt.Errorf("the password is %w: give %d to %d characters", ErrInvalid, minPassword, maxPassword)
-	}
-	hash, err := argon2id.CreateHash(password, passwordParams)
-	if err != nil {
-		return err
-	}
-	return s.store.AddUser(ctx, store.User{Name: name, FullName: fullName, Role: role, Password: hash, CreatedAt: s.now()})
+	out := &Service{store: s, now: now, absent: absent, limiters: map[string]*rate.Limiter{}, hashing: make(chan struct{}, 4)}
+	return out, out.readRoles(ctx)
 }
 
 // HasUsers tells whether there is any user.
@@ -129,13 +99,18 @@ func (s *Service) SignIn(ctx context.Context, name, password, from string) (p Pe
 	if err := s.store.AddSession(ctx, v, s.now()); err != nil {
 		return Person{}, "", err
 	}
-	return Person{Name: u.Name, FullName: u.FullName, Role: u.Role, CSRF: v.CSRF, ExpiresAt: v.ExpiresAt}, secret, nil
+	p, err = s.personOf(u)
+	p.CSRF, p.ExpiresAt = v.CSRF, v.ExpiresAt
+	return p, secret, err
 }
 
 // Check checks a password without starting a session.
 func (s *Service) Check(ctx context.Context, name, password, from string) (Person, error) {
 	u, err := s.check(ctx, name, password, from)
-	return Person{Name: u.Name, FullName: u.FullName, Role: u.Role}, err
+	if err != nil {
+		return Person{}, err
+	}
+	return s.personOf(u)
 }
 
 func (s *Service) check(ctx context.Context, name, password, from string) (store.User, error) {
@@ -227,7 +202,9 @@ func (s *Service) ByToken(ctx context.Context, secret string) (Person, error) {
 		return Person{}, err
 	}
 	p, err := s.person(ctx, t.User)
-	p.ReadOnly, p.ExpiresAt = t.ReadOnly, t.ExpiresAt
+	if p.ReadOnly, p.ExpiresAt = t.ReadOnly, t.ExpiresAt; p.ReadOnly {
+		p.Grants = p.OnlySee()
+	}
 	return p, err
 }
 
@@ -236,7 +213,10 @@ func (s *Service) person(ctx context.Context, name string) (Person, error) {
 	if errors.Is(err, store.ErrNotFound) {
 		return Person{}, ErrNoSession
 	}
-	return Person{Name: u.Name, FullName: u.FullName, Role: u.Role}, err
+	if err != nil {
+		return Person{}, err
+	}
+	return s.personOf(u)
 }
 
 func hashOf(secret string) []byte {

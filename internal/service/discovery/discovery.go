@@ -434,8 +434,8 @@ type Result struct {
 	Err             error
 }
 
-// Accept adopts found devices. Each has a result of its own.
-func (s *Service) Accept(ctx context.Context, list []Acceptance, by string) ([]Result, error) {
+// Accept adopts found devices. Each has a result of its own. mayAt tells why one may not be put at a site.
+func (s *Service) Accept(ctx context.Context, list []Acceptance, by string, mayAt func(site string) error) ([]Result, error) {
 	all, err := s.store.AllFound(ctx)
 	if err != nil {
 		return nil, err
@@ -454,10 +454,13 @@ func (s *Service) Accept(ctx context.Context, list []Acceptance, by string) ([]R
 			results[i].Err = fmt.Errorf("%s was not found, or is accepted already: %w", a.Address, store.ErrNotFound)
 			continue
 		}
+		a.Site = cmp.Or(a.Site, f.Site)
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
-			results[i].Device, results[i].Err = s.accept(ctx, f, a, by)
+			if results[i].Err = mayAt(a.Site); results[i].Err == nil {
+				results[i].Device, results[i].Err = s.accept(ctx, f, a, by)
+			}
 		})
 	}
 	wg.Wait()
@@ -472,11 +475,7 @@ func (s *Service) accept(ctx context.Context, f store.Found, a Acceptance, by st
 	if err != nil {
 		return "", err
 	}
-	site := a.Site
-	if site == "" {
-		site = f.Site
-	}
-	d, err := s.inventory.Adopt(ctx, inventory.Adoption{Address: f.Address, User: f.User, Password: password, HostKey: f.HostKey, Site: site, Name: a.Name, By: by})
+	d, err := s.inventory.Adopt(ctx, inventory.Adoption{Address: f.Address, User: f.User, Password: password, HostKey: f.HostKey, Site: a.Site, Name: a.Name, By: by})
 	if err != nil {
 		return "", err
 	}

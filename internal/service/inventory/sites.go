@@ -236,10 +236,10 @@ func (s *Service) Forget(ctx context.Context, name, by string) error {
 	return nil
 }
 
-// Values lists the values that a field has at present, for completion: at most some hundred.
-func (s *Service) Values(f *selector.Field) []string {
+// Values lists the values that a field has at present within what an expression picks, for completion.
+func (s *Service) Values(f *selector.Field, within selector.Expr) []string {
 	var counts []map[string]int
-	q := catalog.Query{Counts: []*selector.Field{f}}
+	q := catalog.Query{Within: within, Counts: []*selector.Field{f}}
 	switch f.Noun {
 	case selector.Site:
 		counts = s.Sites(q).Counts

@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * The audit log, the newest first
-         * @description Needs the right to administer.
+         * @description Needs the right to see audit.
          */
         get: operations["list-audit"];
         put?: never;
@@ -33,7 +33,7 @@ export interface paths {
         };
         /**
          * Hold every entry of the audit log against the chain of hashes
-         * @description Needs the right to administer.
+         * @description Needs the right to see audit.
          */
         get: operations["verify-audit"];
         put?: never;
@@ -53,13 +53,13 @@ export interface paths {
         };
         /**
          * The changes, the newest first
-         * @description Needs the right to see.
+         * @description Needs the right to see changes.
          */
         get: operations["list-changes"];
         put?: never;
         /**
          * Make a draft
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         post: operations["make-change"];
         delete?: never;
@@ -77,14 +77,14 @@ export interface paths {
         };
         /**
          * A change
-         * @description Needs the right to see.
+         * @description Needs the right to see changes.
          */
         get: operations["get-change"];
         put?: never;
         post?: never;
         /**
          * Throw a draft away
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         delete: operations["discard-change"];
         options?: never;
@@ -103,7 +103,7 @@ export interface paths {
         put?: never;
         /**
          * Check a draft on the network as it is
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         post: operations["check-change"];
         delete?: never;
@@ -123,12 +123,12 @@ export interface paths {
         put?: never;
         /**
          * Add edits to a draft
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         post: operations["add-edits"];
         /**
          * Take an edit out of a draft
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         delete: operations["take-out-edit"];
         options?: never;
@@ -147,7 +147,7 @@ export interface paths {
         put?: never;
         /**
          * Keep a change that is on trial
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         post: operations["keep-change"];
         delete?: never;
@@ -167,7 +167,7 @@ export interface paths {
         put?: never;
         /**
          * Push a checked change, on trial
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         post: operations["push-change"];
         delete?: never;
@@ -187,7 +187,7 @@ export interface paths {
         put?: never;
         /**
          * Undo a change that is on trial
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         post: operations["undo-change"];
         delete?: never;
@@ -206,7 +206,7 @@ export interface paths {
         get?: never;
         /**
          * Say why a change is made
-         * @description Needs the right to change.
+         * @description Needs the right to change ports.
          */
         put: operations["explain-change"];
         post?: never;
@@ -225,7 +225,7 @@ export interface paths {
         };
         /**
          * The end stations, wired and wireless, that are or were there
-         * @description Needs the right to see.
+         * @description Needs the right to see clients.
          */
         get: operations["list-clients"];
         put?: never;
@@ -246,7 +246,7 @@ export interface paths {
         get?: never;
         /**
          * Give a client a name
-         * @description Needs the right to operate.
+         * @description Needs the right to operate clients.
          */
         put: operations["name-client"];
         post?: never;
@@ -265,13 +265,13 @@ export interface paths {
         };
         /**
          * The devices
-         * @description Needs the right to see.
+         * @description Needs the right to see devices.
          */
         get: operations["list-devices"];
         put?: never;
         /**
          * Adopt a device whose host key was accepted
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         post: operations["adopt-device"];
         delete?: never;
@@ -289,14 +289,14 @@ export interface paths {
         };
         /**
          * A device with its front and ports
-         * @description Needs the right to see.
+         * @description Needs the right to see devices.
          */
         get: operations["get-device"];
         put?: never;
         post?: never;
         /**
          * Forget a retired device
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         delete: operations["forget-device"];
         options?: never;
@@ -313,7 +313,7 @@ export interface paths {
         };
         /**
          * What the device runs, in its own form, as last read
-         * @description Needs the right to see.
+         * @description Needs the right to see configuration.
          */
         get: operations["get-configuration"];
         put?: never;
@@ -334,7 +334,7 @@ export interface paths {
         get?: never;
         /**
          * Say where a device is, and what people know of it
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         put: operations["describe-device"];
         post?: never;
@@ -354,7 +354,7 @@ export interface paths {
         get?: never;
         /**
          * Accept another host key of a device
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         put: operations["pin-host-key"];
         post?: never;
@@ -375,7 +375,7 @@ export interface paths {
         put?: never;
         /**
          * Take a retired device into service again
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         post: operations["reinstate-device"];
         delete?: never;
@@ -395,7 +395,7 @@ export interface paths {
         put?: never;
         /**
          * Take a device out of service; what is kept of it stays
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         post: operations["retire-device"];
         delete?: never;
@@ -413,13 +413,13 @@ export interface paths {
         };
         /**
          * The last searches, the newest first
-         * @description Needs the right to see.
+         * @description Needs the right to see discovery.
          */
         get: operations["list-discoveries"];
         put?: never;
         /**
          * Look for devices
-         * @description Needs the right to operate.
+         * @description Needs the right to operate discovery.
          */
         post: operations["start-discovery"];
         delete?: never;
@@ -439,7 +439,7 @@ export interface paths {
         put?: never;
         /**
          * End a search
-         * @description Needs the right to operate.
+         * @description Needs the right to operate discovery.
          */
         post: operations["cancel-discovery"];
         delete?: never;
@@ -457,7 +457,7 @@ export interface paths {
         };
         /**
          * What happened, the newest first
-         * @description Needs the right to see.
+         * @description Needs the right to see events.
          */
         get: operations["list-events"];
         put?: never;
@@ -477,7 +477,7 @@ export interface paths {
         };
         /**
          * What happens, as it happens
-         * @description Server-sent events. Needs the right to see.
+         * @description Server-sent events. Needs the right to see events.
          */
         get: operations["stream-events"];
         put?: never;
@@ -495,10 +495,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * By what things can be picked, sorted and counted
-         * @description Needs the right to see.
-         */
+        /** By what things can be picked, sorted and counted */
         get: operations["list-fields"];
         put?: never;
         post?: never;
@@ -517,7 +514,7 @@ export interface paths {
         };
         /**
          * What was found and waits to be accepted
-         * @description Needs the right to see.
+         * @description Needs the right to see discovery.
          */
         get: operations["list-found"];
         put?: never;
@@ -539,7 +536,7 @@ export interface paths {
         put?: never;
         /**
          * Adopt found devices whose host keys were accepted
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         post: operations["accept-found"];
         delete?: never;
@@ -559,7 +556,7 @@ export interface paths {
         put?: never;
         /**
          * Forget found devices
-         * @description Needs the right to operate.
+         * @description Needs the right to operate discovery.
          */
         post: operations["dismiss-found"];
         delete?: never;
@@ -579,7 +576,7 @@ export interface paths {
         put?: never;
         /**
          * Ask an address for its SSH host key
-         * @description Needs the right to operate.
+         * @description Needs the right to operate devices.
          */
         post: operations["probe-host-key"];
         delete?: never;
@@ -595,10 +592,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * What can be set on a port
-         * @description Needs the right to see.
-         */
+        /** What can be set on a port */
         get: operations["list-port-fields"];
         put?: never;
         post?: never;
@@ -617,7 +611,7 @@ export interface paths {
         };
         /**
          * The ports
-         * @description Needs the right to see.
+         * @description Needs the right to see ports.
          */
         get: operations["list-ports"];
         put?: never;
@@ -635,10 +629,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * How one likes tables and pages, by name
-         * @description Needs the right to see.
-         */
+        /** How one likes tables and pages, by name */
         get: operations["list-preferences"];
         put?: never;
         post?: never;
@@ -656,13 +647,74 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /**
-         * Keep how one likes something
-         * @description Needs the right to see.
-         */
+        /** Keep how one likes something */
         put: operations["set-preference"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/right-meanings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the verbs of rules come to for the features
+         * @description Needs the right to see people.
+         */
+        get: operations["list-right-meanings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The roles, and what their rules come to
+         * @description Needs the right to see people.
+         */
+        get: operations["list-roles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/roles/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make or change a role
+         * @description Needs the right to administer people.
+         */
+        put: operations["put-role"];
+        post?: never;
+        /**
+         * Remove a role that nobody has
+         * @description Needs the right to administer people.
+         */
+        delete: operations["remove-role"];
         options?: never;
         head?: never;
         patch?: never;
@@ -675,10 +727,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * How an expression may go on
-         * @description Needs the right to see.
-         */
+        /** How an expression may go on */
         get: operations["complete-selector"];
         put?: never;
         post?: never;
@@ -695,10 +744,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * How an expression is read, and how many it picks
-         * @description Needs the right to see.
-         */
+        /** How an expression is read, and how many it picks */
         get: operations["read-selector"];
         put?: never;
         post?: never;
@@ -715,19 +761,30 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * Who is signed in
-         * @description Needs the right to see.
-         */
+        /** Who is signed in */
         get: operations["who-am-i"];
         put?: never;
         /** Sign in with a browser */
         post: operations["sign-in"];
-        /**
-         * Sign out
-         * @description Needs the right to see.
-         */
+        /** Sign out */
         delete: operations["sign-out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's own password; other sessions of one's own end */
+        put: operations["change-password"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -759,7 +816,7 @@ export interface paths {
         };
         /**
          * The sites, with the health of their devices
-         * @description Needs the right to see.
+         * @description Needs the right to see sites.
          */
         get: operations["list-sites"];
         put?: never;
@@ -780,13 +837,13 @@ export interface paths {
         get?: never;
         /**
          * Make or change a site
-         * @description Needs the right to administer.
+         * @description Needs the right to administer sites.
          */
         put: operations["put-site"];
         post?: never;
         /**
          * Remove a site that holds no devices
-         * @description Needs the right to administer.
+         * @description Needs the right to administer sites.
          */
         delete: operations["remove-site"];
         options?: never;
@@ -805,7 +862,7 @@ export interface paths {
         put?: never;
         /**
          * Move all devices of a site to another, and remove the one
-         * @description Needs the right to administer.
+         * @description Needs the right to administer sites.
          */
         post: operations["merge-site"];
         delete?: never;
@@ -821,16 +878,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * One's own tokens
-         * @description Needs the right to see.
-         */
+        /** One's own tokens */
         get: operations["list-tokens"];
         put?: never;
-        /**
-         * Make a token for oneself
-         * @description Needs the right to see.
-         */
+        /** Make a token for oneself */
         post: operations["make-token"];
         delete?: never;
         options?: never;
@@ -848,10 +899,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /**
-         * Take back a token of one's own
-         * @description Needs the right to see.
-         */
+        /** Take back a token of one's own */
         delete: operations["drop-token"];
         options?: never;
         head?: never;
@@ -865,14 +913,102 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Who may sign in
+         * @description Needs the right to see people.
+         */
+        get: operations["list-users"];
         put?: never;
         /**
          * Make a user
-         * @description Needs the right to administer.
+         * @description Needs the right to administer people.
          */
         post: operations["make-user"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change a user's full name, role and bounds
+         * @description Needs the right to administer people.
+         */
+        put: operations["put-user"];
+        post?: never;
+        /**
+         * Remove a user with sessions and tokens
+         * @description Needs the right to administer people.
+         */
+        delete: operations["remove-user"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users/{name}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give a user a new password; all sessions of the user end
+         * @description Needs the right to administer people.
+         */
+        put: operations["reset-password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users/{name}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tokens of a user
+         * @description Needs the right to see people.
+         */
+        get: operations["list-user-tokens"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users/{name}/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take back a token of a user
+         * @description Needs the right to administer people.
+         */
+        delete: operations["drop-user-token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1122,6 +1258,8 @@ export interface components {
             rack_unit?: number;
             /** @description connected, waiting, gone, refused or retired */
             reach: string;
+            /** @description What who asks may do with the device, besides seeing it */
+            rights: string[];
             /**
              * Format: date-time
              * @description When it last answered
@@ -1206,6 +1344,8 @@ export interface components {
             rack_unit?: number;
             /** @description connected, waiting, gone, refused or retired */
             reach: string;
+            /** @description What who asks may do with the device, besides seeing it */
+            rights: string[];
             /**
              * Format: date-time
              * @description When it last answered
@@ -1710,6 +1850,44 @@ export interface components {
              */
             total: number;
         };
+        ListRightMeaning: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["RightMeaning"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListRole: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Role"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListSite: {
             /**
              * Format: int64
@@ -1740,6 +1918,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Token"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListUser: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["User"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -1806,6 +2003,10 @@ export interface components {
             /** Format: int64 */
             vlan?: number;
         };
+        NewPassword: {
+            /** @description 12 characters at least */
+            password: string;
+        };
         NewToken: {
             /** Format: date-time */
             created_at: string;
@@ -1820,9 +2021,16 @@ export interface components {
         NewUser: {
             full_name: string;
             name: string;
+            /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
+            only?: string;
+            /** @description 12 characters at least */
             password: string;
-            /** @enum {string} */
-            role: "administrator" | "operator" | "viewer";
+            role: string;
+        };
+        OwnPassword: {
+            old: string;
+            /** @description 12 characters at least */
+            password: string;
         };
         Peer: {
             /** @description The device it is, when it is known */
@@ -1837,9 +2045,13 @@ export interface components {
             expires_at: string;
             full_name: string;
             name: string;
-            /** @description What the person may do: see, change, operate, administer */
-            rights: string[];
+            /** @description A selector to which the person is confined */
+            only?: string;
+            /** @description What the person may do, and where */
+            rights: components["schemas"]["Right"][];
             role: string;
+            /** @description Whether the role is one that is tried */
+            trying?: boolean;
             /** @description Version of the service */
             version: string;
         };
@@ -1863,6 +2075,8 @@ export interface components {
             /** @enum {string} */
             health: "well" | "degraded" | "down" | "off" | "unknown";
             mac?: string;
+            /** @description Whether who asks may change the port */
+            may_change: boolean;
             /** @description access, trunk, or empty for a port that is not switched */
             mode: string;
             /** Format: int64 */
@@ -1984,6 +2198,49 @@ export interface components {
         Reset: {
             /** Format: int64 */
             seq: number;
+        };
+        Right: {
+            feature: string;
+            /** @enum {string} */
+            verb: "see" | "change" | "operate" | "administer";
+            /** @description A selector; everywhere when left out */
+            where?: string;
+        };
+        RightMeaning: {
+            feature: string;
+            help: string;
+            /** @description Whether the feature lies somewhere in the network, so that a rule about it may have a selector */
+            placed: boolean;
+            verb: string;
+        };
+        Role: {
+            /** @description What the rules come to for who is not confined */
+            grants: components["schemas"]["Right"][];
+            name: string;
+            /** @description Who has it */
+            people: string[];
+            /** @description Whether it comes with the product; such a role cannot be edited */
+            ready: boolean;
+            rules: components["schemas"]["Rule"][];
+            /** @description What somebody of this role does */
+            title: string;
+        };
+        RoleRequest: {
+            rules: components["schemas"]["Rule"][];
+            /** @description What somebody of this role does */
+            title: string;
+        };
+        Rule: {
+            /** @enum {string} */
+            effect?: "allow" | "deny";
+            /** @description None: all */
+            features?: string[];
+            /** @description The whole rule: allow see, operate on devices where site = kelp-bay. Where it is given, the parts are not looked at */
+            sentence?: string;
+            /** @description None: all */
+            verbs?: string[];
+            /** @description A selector; it binds the features that lie somewhere in the network */
+            where?: string;
         };
         SignIn: {
             /** @description User name */
@@ -2112,6 +2369,26 @@ export interface components {
             remote_system: string;
             underlay: string;
             up: boolean;
+        };
+        User: {
+            /** Format: date-time */
+            created_at: string;
+            full_name: string;
+            name: string;
+            /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
+            only?: string;
+            role: string;
+            /**
+             * Format: int64
+             * @description How many tokens the person has
+             */
+            tokens: number;
+        };
+        UserRequest: {
+            full_name: string;
+            /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
+            only?: string;
+            role: string;
         };
         VLAN: {
             /** Format: int64 */
@@ -3426,6 +3703,126 @@ export interface operations {
             };
         };
     };
+    "list-right-meanings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRightMeaning"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRole"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "complete-selector": {
         parameters: {
             query?: {
@@ -3569,6 +3966,39 @@ export interface operations {
             204: {
                 headers: {
                     "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: {
+                everypost_session?: components["schemas"]["Cookie"];
+            };
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
                     [name: string]: unknown;
                 };
                 content?: never;
@@ -3846,6 +4276,35 @@ export interface operations {
             };
         };
     };
+    "list-users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListUser"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "make-user": {
         parameters: {
             query?: never;
@@ -3858,6 +4317,162 @@ export interface operations {
                 "application/json": components["schemas"]["NewUser"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-user": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UserRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-user": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "reset-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-user-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListToken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-user-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

@@ -1,0 +1,64 @@
+package inventory
+
+import (
+	"time"
+
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
+)
+
+// HoldsDevice tells whether an expression picks the device of a name.
+func (s *Service) HoldsDevice(name string, e selector.Expr) (holds bool) {
+	s.index.ask(func(n *catalog.Net) {
+		if d, _ := n.Device(name); d != nil {
+			holds = n.HoldsDevice(d, e, time.Now())
+		}
+	})
+	return holds
+}
+
+// HoldsPort tells whether an expression picks a port.
+func (s *Service) HoldsPort(p *catalog.Port, e selector.Expr) (holds bool) {
+	s.index.ask(func(n *catalog.Net) { holds = n.HoldsPort(p, e, time.Now()) })
+	return holds
+}
+
+// HoldsSite tells whether an expression picks the site of a name.
+func (s *Service) HoldsSite(name string, e selector.Expr) (holds bool) {
+	s.index.ask(func(n *catalog.Net) {
+		if site := n.Site(name); site != nil {
+			holds = n.HoldsSite(site, e, time.Now())
+		}
+	})
+	return holds
+}
+
+// HoldsPlace tells whether an expression would pick a device at a site of which nothing else is known.
+func (s *Service) HoldsPlace(site string, e selector.Expr) (holds bool) {
+	s.index.ask(func(n *catalog.Net) {
+		at := n.Site(site)
+		if at == nil {
+			at = &catalog.Site{Site: network.Site{Name: site}}
+		}
+		d, _ := catalog.NewDevice(catalog.Record{}, catalog.Sight{}, at, func(string) string { return "" })
+		holds = n.HoldsDevice(d, e, time.Now())
+	})
+	return holds
+}
+
+// NotHeld lists the ports that are not there or that an expression does not pick.
+func (s *Service) NotHeld(ports []network.PortRef, e selector.Expr) (out []network.PortRef) {
+	q := catalog.Query{Where: e, Limit: 1 << 30, Now: time.Now()}
+	held := map[network.PortRef]bool{}
+	for _, p := range s.Ports(q).Rows {
+		held[p.Ref] = true
+	}
+	for _, p := range ports {
+		if !held[p] {
+			held[p] = true // told once
+			out = append(out, p)
+		}
+	}
+	return out
+}
