@@ -16,6 +16,12 @@ export type Change = Schemas["Change"];
 export type Finding = Schemas["Finding"];
 export type Edit = Schemas["Edit"];
 export type HappenedEvent = Schemas["Event"];
+export type User = Schemas["User"];
+export type Role = Schemas["Role"];
+export type Rule = Schemas["Rule"];
+export type Right = Schemas["Right"];
+export type Token = Schemas["Token"];
+export type AuditEntry = Schemas["AuditEntry"];
 export type Health = Port["health"];
 
 /** An error that the service told (RFC 9457), with everything that is wrong. */
@@ -30,6 +36,24 @@ export class Problem extends Error {
   }
 }
 
+export type Verb = Right["verb"];
+
+/** Whether there is anything to which a person may do something. On what just there, the thing itself tells. */
+export const allowed = (me: Person, verb: Verb, feature: string) =>
+  me.rights.some((r) => r.verb === verb && r.feature === feature);
+
+export const triedKey = "everypost.try-role";
+
+/** The role that is tried in this window, or "". */
+export const triedRole = () => sessionStorage.getItem(triedKey) ?? "";
+
+/** Has this window treated as somebody of another role, or with "" as oneself again. */
+export function tryRole(role: string) {
+  if (role) sessionStorage.setItem(triedKey, role);
+  else sessionStorage.removeItem(triedKey);
+  window.location.assign("/watch"); // everything that was read is somebody else's
+}
+
 let csrf = "";
 
 /** Takes note of what must be sent along with every request that changes something. */
@@ -41,6 +65,8 @@ const api = createClient<paths>({ baseUrl: "/" });
 api.use({
   onRequest({ request }) {
     if (csrf) request.headers.set("X-Everypost-CSRF", csrf);
+    const role = triedRole();
+    if (role) request.headers.set("X-Everypost-Try-Role", role);
     return request;
   },
 });

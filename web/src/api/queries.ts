@@ -1,6 +1,17 @@
 import { MutationCache, QueryCache, QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { api, type Change, type Device, type Edit, type Person, Problem, type Site, setPerson, take } from "./client";
+import {
+  api,
+  type Change,
+  type Device,
+  type Edit,
+  type Person,
+  Problem,
+  type Site,
+  setPerson,
+  take,
+  triedKey,
+} from "./client";
 
 /** An ended session asks for signing in again, at the same address. */
 function ended(e: Error) {
@@ -65,7 +76,10 @@ export function useSignIn() {
 export function useSignOut() {
   const qc = useQueryClient();
   return useMutation({
-    mutationFn: () => take(api.DELETE("/api/v1/session")),
+    mutationFn: () => {
+      sessionStorage.removeItem(triedKey);
+      return take(api.DELETE("/api/v1/session"));
+    },
     onSettled: () => {
       setPerson(null);
       qc.clear();

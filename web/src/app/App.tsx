@@ -13,6 +13,8 @@ import { Frame } from "./Frame";
 const ClientsPage = lazy(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
 const SitesPage = lazy(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
 const DiscoverPage = lazy(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
+const PeoplePage = lazy(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
+const OwnPage = lazy(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
 const ChangesPage = lazy(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
 
 export function App() {
@@ -33,6 +35,8 @@ export function App() {
               <Route path="/clients" element={<ClientsPage me={me.data} />} />
               <Route path="/sites" element={<SitesPage me={me.data} />} />
               <Route path="/discover" element={<DiscoverPage me={me.data} />} />
+              <Route path="/people" element={<PeoplePage me={me.data} />} />
+              <Route path="/own" element={<OwnPage me={me.data} />} />
               <Route path="/changes" element={<ChangesPage />} />
               <Route
                 path="*"

@@ -1,8 +1,19 @@
 import { clsx } from "clsx";
-import { Activity, Cable, CircleHelp, MapPin, MonitorSmartphone, PanelRight, Search, ServerCog } from "lucide-react";
+import {
+  Activity,
+  Cable,
+  CircleHelp,
+  Eye,
+  MapPin,
+  MonitorSmartphone,
+  PanelRight,
+  Search,
+  ServerCog,
+  Users,
+} from "lucide-react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, NavLink } from "react-router";
-import type { Person } from "../api/client";
+import { allowed, type Person, tryRole } from "../api/client";
 import { useList } from "../api/lists";
 import { isOpen, useChanges } from "../api/queries";
 import { useLive, useStream } from "../api/stream";
@@ -16,11 +27,12 @@ import { ScopeLine } from "./ScopeLine";
 import { useKept, useView } from "./view";
 
 const areas = [
-  { path: "/watch", name: "Watch", icon: Activity },
-  { path: "/devices", name: "Devices", icon: ServerCog },
-  { path: "/ports", name: "Ports", icon: Cable },
-  { path: "/clients", name: "Clients", icon: MonitorSmartphone },
-  { path: "/sites", name: "Sites", icon: MapPin },
+  { path: "/watch", name: "Watch", icon: Activity, features: ["devices", "events"] },
+  { path: "/devices", name: "Devices", icon: ServerCog, features: ["devices"] },
+  { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
+  { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
+  { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
+  { path: "/people", name: "People", icon: Users, features: ["people", "audit"] },
 ];
 
 export function Frame({ me, children }: { me: Person; children: ReactNode }) {
@@ -70,8 +82,9 @@ export function Frame({ me, children }: { me: Person; children: ReactNode }) {
           <CircleHelp size={16} />
         </Button>
       </header>
-      <Rail />
+      <Rail me={me} />
       <main id="main" className="min-w-0 overflow-auto p-3">
+        {me.trying && <Trying role={me.role} />}
         {children}
       </main>
       <DraftTray me={me} open={tray !== ""} />
@@ -83,36 +96,52 @@ export function Frame({ me, children }: { me: Person; children: ReactNode }) {
   );
 }
 
-function Rail() {
+function Trying({ role }: { role: string }) {
+  return (
+    <p role="status" className="mb-3 flex items-center gap-3 rounded border border-accent bg-panel px-3 py-2">
+      <Eye size={16} aria-hidden className="text-accent" />
+      <span className="grow">
+        You see Every Post as somebody with the role <strong>{role}</strong> does. Nothing is done until you stop.
+      </span>
+      <Button kind="main" onClick={() => tryRole("")}>
+        Stop trying
+      </Button>
+    </p>
+  );
+}
+
+function Rail({ me }: { me: Person }) {
   const kept = useKept();
   const devices = useList("devices", { where: "health = down", limit: 0 });
   const away = devices.data?.total ?? 0;
   return (
     <nav aria-label="Areas" className="row-start-2 w-[156px] border-r border-rule bg-panel py-2 max-md:w-12">
-      {areas.map(({ path, name, icon: Icon }) => (
-        <NavLink
-          key={path}
-          to={kept(path)}
-          className={({ isActive }) =>
-            clsx(
-              "flex h-8 items-center gap-2.5 border-l-[3px] px-3 hover:bg-ground hover:no-underline",
-              isActive ? "border-accent bg-buff font-semibold text-buff-ink" : "border-transparent text-ink",
-            )
-          }
-        >
-          <Icon size={16} aria-hidden />
-          <span className="grow max-md:sr-only">{name}</span>
-          {path === "/watch" && away > 0 && (
-            <span
-              className="inline-flex items-center gap-1 text-xs font-semibold text-down"
-              title={`${away} devices are down`}
-            >
-              <Shape state="down" size={9} /> {away}
-              <span className="sr-only">devices down</span>
-            </span>
-          )}
-        </NavLink>
-      ))}
+      {areas
+        .filter((a) => a.features.some((f) => allowed(me, "see", f)))
+        .map(({ path, name, icon: Icon }) => (
+          <NavLink
+            key={path}
+            to={kept(path)}
+            className={({ isActive }) =>
+              clsx(
+                "flex h-8 items-center gap-2.5 border-l-[3px] px-3 hover:bg-ground hover:no-underline",
+                isActive ? "border-accent bg-buff font-semibold text-buff-ink" : "border-transparent text-ink",
+              )
+            }
+          >
+            <Icon size={16} aria-hidden />
+            <span className="grow max-md:sr-only">{name}</span>
+            {path === "/watch" && away > 0 && (
+              <span
+                className="inline-flex items-center gap-1 text-xs font-semibold text-down"
+                title={`${away} devices are down`}
+              >
+                <Shape state="down" size={9} /> {away}
+                <span className="sr-only">devices down</span>
+              </span>
+            )}
+          </NavLink>
+        ))}
     </nav>
   );
 }
@@ -163,9 +192,10 @@ function LiveLine({ me }: { me: Person }) {
         <Shape state={words.state} size={10} /> {words.text}
       </span>
       <span className="grow" />
-      <span>
+      <Link to="/own" className="text-soft hover:text-ink" title="Your rights, password and tokens">
         {me.full_name} · {me.role}
-      </span>
+        {me.only && ` · only where ${me.only}`}
+      </Link>
       <span className="font-mono">{me.version}</span>
     </footer>
   );

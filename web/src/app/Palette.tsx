@@ -2,7 +2,7 @@ import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
 import { type ReactNode, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import type { Person } from "../api/client";
+import { allowed, type Person } from "../api/client";
 import { quote, useList } from "../api/lists";
 import { isOpen, useChanges, useSignOut } from "../api/queries";
 import { changeWord, HealthMark } from "../ui/health";
@@ -33,9 +33,23 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "ports", words: "ports", group: "Go to", show: "Ports", run: go(kept("/ports")) },
       { id: "clients", words: "clients stations", group: "Go to", show: "Clients", run: go(kept("/clients")) },
       { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
+      {
+        id: "people",
+        words: "people users roles rights audit log",
+        group: "Go to",
+        show: "People",
+        run: go("/people"),
+      },
+      {
+        id: "own",
+        words: "own password tokens rights",
+        group: "Go to",
+        show: "Your rights, password and tokens",
+        run: go("/own"),
+      },
       { id: "changes", words: "changes history", group: "Go to", show: "Changes", run: go(kept("/changes")) },
     ];
-    if (me.rights.includes("operate"))
+    if (allowed(me, "operate", "devices"))
       out.push({
         id: "adopt",
         words: "adopt add device",
@@ -43,7 +57,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         show: "Adopt a device",
         run: go("/devices?adopt=1"),
       });
-    if (me.rights.includes("operate"))
+    if (allowed(me, "see", "discovery"))
       out.push({
         id: "discover",
         words: "discover search find devices neighbours",

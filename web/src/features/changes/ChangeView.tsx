@@ -1,7 +1,7 @@
 import { clsx } from "clsx";
 import { ArrowRight, X } from "lucide-react";
 import { useEffect, useState } from "react";
-import type { Change, Finding, Person } from "../../api/client";
+import { allowed, type Change, type Finding, type Person } from "../../api/client";
 import {
   isDraft,
   useAddEdits,
@@ -19,7 +19,7 @@ import { Ago, clock, many, useNow } from "../../ui/time";
 
 export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: () => void }) {
   const [accepted, setAccepted] = useState<string[]>([]);
-  const may = me.rights.includes("change");
+  const may = allowed(me, "change", "ports");
   return (
     <article className="grid gap-3 p-3">
       <header>

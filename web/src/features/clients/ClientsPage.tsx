@@ -1,7 +1,7 @@
 import { Pencil } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { NetworkClient, Person } from "../../api/client";
+import { allowed, type NetworkClient, type Person } from "../../api/client";
 import { useNameClient } from "../../api/queries";
 import { Grid, type GridColumn } from "../../app/Grid";
 import { useScope } from "../../app/view";
@@ -143,7 +143,7 @@ export function ClientsPage({ me }: { me: Person }) {
         noun="clients"
         title={(total, all) => (scope ? `${total} of ${many(all, "client")}` : many(total, "client"))}
         where={scope}
-        columns={me.rights.includes("operate") ? own : readOnly}
+        columns={allowed(me, "operate", "clients") ? own : readOnly}
         rowKey={(c) => c.mac}
         defaultSort="where"
         totals={["client.ssid"]}

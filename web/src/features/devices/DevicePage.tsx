@@ -73,7 +73,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             This is the last that is known, from <Ago at={d.seen_at} />. States are shown as unknown until the device is
             back.
           </p>
-          {d.reach === "refused" && me.rights.includes("operate") && <PinDialog d={d} />}
+          {d.reach === "refused" && d.rights.includes("operate devices") && <PinDialog d={d} />}
         </div>
       )}
       {d.troubles && d.troubles.length > 0 && (
@@ -95,7 +95,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             ["ports", "Ports"],
             ...inside,
             ["particulars", "Particulars"],
-            ["configuration", "Configuration"],
+            ...(d.rights.includes("see configuration") ? [["configuration", "Configuration"]] : []),
             ["changes", "Changes"],
           ].map(([value, word]) => (
             <Tabs.Trigger
@@ -116,11 +116,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
           </Tabs.Content>
         ))}
         <Tabs.Content value="particulars" className="pt-3">
-          <Particulars d={d} me={me} />
+          <Particulars d={d} />
         </Tabs.Content>
-        <Tabs.Content value="configuration" className="pt-3">
-          <Configuration name={d.name} />
-        </Tabs.Content>
+        {d.rights.includes("see configuration") && (
+          <Tabs.Content value="configuration" className="pt-3">
+            <Configuration name={d.name} />
+          </Tabs.Content>
+        )}
         <Tabs.Content value="changes" className="pt-3">
           <Changes name={d.name} />
         </Tabs.Content>
@@ -172,7 +174,7 @@ function PortTable({ d, picked }: { d: DeviceDetail; picked: ReturnType<typeof u
   );
 }
 
-function Particulars({ d, me }: { d: DeviceDetail; me: Person }) {
+function Particulars({ d }: { d: DeviceDetail }) {
   const rows: [string, React.ReactNode, boolean?][] = [
     ["Site", d.site],
     [
@@ -203,7 +205,7 @@ function Particulars({ d, me }: { d: DeviceDetail; me: Person }) {
   ];
   return (
     <div className="grid gap-3 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
-      <Panel title="Device" aside={me.rights.includes("operate") && <DescribeDialog d={d} />}>
+      <Panel title="Device" aside={d.rights.includes("operate devices") && <DescribeDialog d={d} />}>
         <dl className="grid grid-cols-[170px_minmax(0,1fr)] gap-y-1 px-3 py-2">
           {rows.map(([what, value, mono]) => (
             <div key={what} className="contents">
@@ -212,7 +214,7 @@ function Particulars({ d, me }: { d: DeviceDetail; me: Person }) {
             </div>
           ))}
         </dl>
-        {me.rights.includes("operate") && <Service d={d} />}
+        {d.rights.includes("operate devices") && <Service d={d} />}
       </Panel>
       <Panel title={`${d.vlans.length} VLANs`}>
         <ul className="grid grid-cols-[auto_minmax(0,1fr)] gap-x-4 gap-y-1 px-3 py-2">

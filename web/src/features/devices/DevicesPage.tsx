@@ -1,6 +1,6 @@
 import { Plus, Radar } from "lucide-react";
 import { Link } from "react-router";
-import type { Device, Person } from "../../api/client";
+import { allowed, type Device, type Person } from "../../api/client";
 import { Grid, type GridColumn } from "../../app/Grid";
 import { useScope, useView } from "../../app/view";
 import { Button, Empty } from "../../ui/controls";
@@ -125,7 +125,7 @@ export function DevicesPage({ me }: { me: Person }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-center justify-between">
         <h1 className="text-lg font-semibold">Devices</h1>
-        {me.rights.includes("operate") && (
+        {allowed(me, "operate", "devices") && (
           <span className="flex gap-2">
             <Link
               to="/discover"

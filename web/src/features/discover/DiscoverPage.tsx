@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { toast } from "sonner";
-import type { Discovery, FoundDevice, Person } from "../../api/client";
+import { allowed, type Discovery, type FoundDevice, type Person } from "../../api/client";
 import { useList } from "../../api/lists";
 import { useAccept, useCancelDiscovery, useDiscover, useDiscoveries, useDismiss, useFound } from "../../api/queries";
 import { useTyped, useView } from "../../app/view";
@@ -15,7 +15,7 @@ import { Ago, many } from "../../ui/time";
 export function DiscoverPage({ me }: { me: Person }) {
   const searches = useDiscoveries();
   const last = searches.data?.items[0];
-  const may = me.rights.includes("operate");
+  const may = allowed(me, "operate", "discovery");
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-baseline justify-between">
@@ -27,7 +27,9 @@ export function DiscoverPage({ me }: { me: Person }) {
           {may ? (
             <SearchForm running={last?.state === "running"} />
           ) : (
-            <Empty title="You may look, not search">Searching logs in to devices: it takes the right to operate.</Empty>
+            <Empty title="You may look, not search">
+              Searching logs in to devices: it takes the right to operate discovery.
+            </Empty>
           )}
         </Panel>
         <Panel title={last ? `Search ${last.number}` : "No search yet"} aside={last && <Ago at={last.started_at} />}>
@@ -219,7 +221,7 @@ function Waiting({ me }: { me: Person }) {
   const [siteOf, setSiteOf] = useState<Record<string, string>>({});
   const accept = useAccept();
   const dismiss = useDismiss();
-  const may = me.rights.includes("operate");
+  const may = allowed(me, "operate", "discovery");
   const rows = found.data?.items ?? [];
   const site = (f: FoundDevice) => siteOf[f.address] ?? f.site ?? "";
   const picked = rows.filter((f) => chosen.has(f.address));

@@ -94,7 +94,7 @@ export function PortPanel({
     >
       <div className="grid gap-4 p-3 lg:grid-cols-[220px_minmax(0,1fr)]">
         {one ? <OnePort p={one} /> : <ManyPorts ports={ports} />}
-        {me.rights.includes("change") ? (
+        {ports.every((p) => p.may_change) ? (
           <form onSubmit={submit} className="min-w-0">
             <div className="grid grid-cols-[repeat(auto-fill,minmax(165px,1fr))] gap-x-3 gap-y-2">
               <Choice
@@ -135,7 +135,10 @@ export function PortPanel({
             </div>
           </form>
         ) : (
-          <p className="text-soft">Your role ({me.role}) may look at ports but not change them.</p>
+          <p className="text-soft">
+            You may look at {ports.length === 1 ? "this port" : "some of these ports"}, not change it: your role is{" "}
+            {me.role}.
+          </p>
         )}
       </div>
     </Panel>

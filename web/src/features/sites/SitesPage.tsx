@@ -1,7 +1,7 @@
 import { Plus } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Person, Site } from "../../api/client";
+import { allowed, type Person, type Site } from "../../api/client";
 import { useList } from "../../api/lists";
 import { useMergeSite, usePutSite, useRemoveSite } from "../../api/queries";
 import { Grid, type GridColumn } from "../../app/Grid";
@@ -65,7 +65,7 @@ export function SitesPage({ me }: { me: Person }) {
   const [scope, setScope] = useScope();
   const [editing, setEditing] = useState<Site | "new" | null>(null);
   const [own] = useState(() => columns(setEditing));
-  const may = me.rights.includes("administer");
+  const may = allowed(me, "administer", "sites");
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-center justify-between">
