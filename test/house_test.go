@@ -27,6 +27,7 @@ var rings = map[string][]string{
 	"internal/service":        {"internal/core", "internal/driver", "internal/store", "internal/service"},
 	"internal/api/v1":         {"internal/core/network"},
 	"internal/api/server":     {"internal/core", "internal/driver", "internal/service", "internal/store", "internal/api/v1"},
+	"internal/api/bootstrap":  {"internal/service/arrivals", "internal/wire"},
 	"internal/api/client":     {"internal/api/v1"},
 	"internal/cli":            {"internal/api/client", "internal/api/v1"},
 	"internal/standin":        {"internal/wire", "internal/core/network"},

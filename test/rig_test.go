@@ -2,7 +2,6 @@ package test
 
 import (
 	"context"
-	"example.net/everypost/internal/service/access"
 	"io"
 	"log/slog"
 	"net/http/httptest"
@@ -18,6 +17,7 @@ import (
 	"example.net/everypost/internal/console"
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
+	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/standin"
 )
@@ -48,6 +48,7 @@ type rig struct {
 	stop   context.CancelFunc
 	// ownPace leaves the service its own waits.
 	ownPace bool
+	doors   *doors // where devices come by themselves; nil for none
 }
 
 // How long a test waits for what must come, and how often it looks.
@@ -63,16 +64,22 @@ var quick = fleet.Timing{Connect: 2 * time.Second, Request: 4 * time.Second, Kee
 func startRig(t testing.TB, w *standin.World) *rig {
 	t.Helper()
 	r := &rig{dir: t.TempDir(), world: w, Client: &client.Client{}}
+	r.furnish(t)
+	return r
+}
+
+// furnish starts the service and has it adopt the devices of the world.
+func (r *rig) furnish(t testing.TB) {
+	t.Helper()
 	r.start(t)
 	t.Cleanup(func() { r.halt(t) })
 	require.NoError(t, r.svc.Access.AddUser(t.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, password))
 	r.Token = r.signIn(t, "ada")
 	require.NoError(t, r.PutSite(t.Context(), "tern-haven", v1.SiteRequest{Title: "Tern Haven terminal", Entry: "th-edge-01"}))
-	for _, name := range w.Devices() {
+	for _, name := range r.world.Devices() {
 		r.adopt(t, name)
 	}
 	r.awaitAll(t)
-	return r
 }
 
 func (r *rig) start(t testing.TB) {
@@ -88,6 +95,9 @@ func (r *rig) start(t testing.TB) {
 	r.svc, r.stop = svc, cancel
 	r.server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))
 	r.Base = r.server.URL
+	if r.doors != nil {
+		r.doors.open(t, ctx, r)
+	}
 }
 
 func (r *rig) halt(t testing.TB) {
@@ -98,6 +108,9 @@ func (r *rig) halt(t testing.TB) {
 	r.stop()
 	r.server.CloseClientConnections()
 	r.server.Close()
+	if r.doors != nil {
+		r.doors.wg.Wait()
+	}
 	assert.NoError(t, r.svc.Close())
 	r.svc = nil
 }

@@ -2,7 +2,6 @@ package test
 
 import (
 	"context"
-	"example.net/everypost/internal/service/access"
 	"fmt"
 	"io"
 	"net/http"
@@ -20,6 +19,7 @@ import (
 
 	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/standin"
 )

@@ -3,8 +3,10 @@ package main
 import (
 	"bytes"
 	"context"
+	"crypto/x509"
 	"encoding/json"
 	"errors"
+	"example.net/everypost/internal/api/bootstrap"
 	"fmt"
 	"io"
 	"net"
@@ -40,8 +42,9 @@ var demoPeople = []v1.NewUser{
 }
 
 type demoOptions struct {
-	data, listen, control string
-	devicePort            int
+	data, listen, control           string
+	callHomeListen, bootstrapListen string
+	devicePort                      int
 }
 
 func demoCommand() *cobra.Command {
@@ -55,6 +58,8 @@ loopback addresses. Everything that is done is kept in the data folder. Ctrl-C s
 	f := cmd.Flags()
 	f.StringVar(&o.data, "data", "var/demo", "folder for all that the demo keeps")
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8490", "address of the service")
+	f.StringVar(&o.callHomeListen, "call-home-listen", "127.0.0.1:4334", "address on which devices call home")
+	f.StringVar(&o.bootstrapListen, "bootstrap-listen", "127.0.0.1:8492", "address on which new devices are told what they are to be")
 	f.IntVar(&o.devicePort, "device-port", 2830, "port on which the simulated devices listen")
 	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
 	fault := &cobra.Command{
@@ -144,6 +149,7 @@ Every Post runs with the devices of Lantern Sound Ferries: %d of them at %d site
 
   Command line   everypost login --user ada
   Cut a cable    everypost demo fault cut th-sw-02:1/1/7      (mend brings it back)
+  A new vessel   everypost demo fault unpack sp-edge-01       (then sp-sw-01, sp-ap-01, sp-ap-02: claimed, they come by themselves)
 
 Ctrl-C stops it. What you do is kept in %s.
 `, len(world.Devices()), len(demoSites), c.Base, strings.Join(people, ", "), demoPassword, o.data)
@@ -164,6 +170,12 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 	file := func(device string) string { return filepath.Join(dir, device+".xml") }
 	return standin.New(standin.LanternSound(), standin.Options{
 		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort,
+		Bootstrap: func() (standin.Bootstrap, error) {
+			anchor, err := bootstrap.TrustAnchor(filepath.Join(o.data, "service", bootstrapCertificate))
+			pool := x509.NewCertPool()
+			pool.AppendCertsFromPEM(anchor)
+			return standin.Bootstrap{Base: "https://" + o.bootstrapListen, Trust: pool}, err
+		},
 		Load: func(device string) []byte {
 			b, err := os.ReadFile(file(device))
 			if err != nil {
@@ -198,8 +210,17 @@ func keepServing(ctx context.Context, o demoOptions) error {
 	if err := os.WriteFile(makers, []byte(standin.MakersRegistry), 0o600); err != nil {
 		return err
 	}
+	authorities := filepath.Join(o.data, "device-authorities.pem")
+	authority, err := standin.Authority()
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(authorities, authority, 0o600); err != nil {
+		return err
+	}
 	for quick := 0; ; {
-		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"), "--makers", makers)
+		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"), "--makers", makers,
+			"--call-home-listen", o.callHomeListen, "--bootstrap-listen", o.bootstrapListen, "--device-authorities", authorities)
 		cmd.Env = append(os.Environ(), "EVERYPOST_FIRST_USER=ada", "EVERYPOST_FIRST_FULL_NAME=Ada Quill", "EVERYPOST_FIRST_PASSWORD="+demoPassword)
 		cmd.Stdout, cmd.Stderr = log, log
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
@@ -318,5 +339,42 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
 		}
 	}
-	return nil
+	return claimSandpiper(ctx, c, world)
+}
+
+// claimSandpiper claims the devices of the vessel under construction, which are still in their crates: each is to be like
+// that of a sister ship.
+func claimSandpiper(ctx context.Context, c *client.Client, world *standin.World) error {
+	var claims []v1.Claim
+	for name, serial := range world.Crated() {
+		like := "fu" + strings.TrimPrefix(name, "sp")
+		if err := awaitRead(ctx, c, like); err != nil {
+			return err
+		}
+		claims = append(claims, v1.Claim{Serial: serial, Name: name, Site: "sandpiper", Like: like, Particulars: v1.Particulars{Tags: []string{"sandpiper"}}})
+	}
+	results, err := c.Claim(ctx, claims)
+	for _, r := range results.Items {
+		if r.Problem != "" {
+			return fmt.Errorf("%s was not claimed: %s", r.Serial, r.Problem)
+		}
+	}
+	return err
+}
+
+// awaitRead waits until the configuration of a device was read.
+func awaitRead(ctx context.Context, c *client.Client, device string) error {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	for {
+		d, err := c.Device(ctx, device)
+		if err != nil || len(d.PortList) > 0 {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return fmt.Errorf("%s was not read: %w", device, ctx.Err())
+		case <-time.After(50 * time.Millisecond):
+		}
+	}
 }

@@ -27,6 +27,7 @@ import (
 
 type serveOptions struct {
 	listen, data, tlsCert, tlsKey, logLevel, config, makers string
+	doors                                                   doorOptions
 }
 
 func serveCommand() *cobra.Command {
@@ -53,6 +54,7 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.StringVar(&o.tlsKey, "tls-key", "", "file with its key (PEM)")
 	f.StringVar(&o.logLevel, "log-level", "info", "least level that is logged: debug, info, warn or error")
 	f.StringVar(&o.makers, "makers", "", "registry of hardware address blocks, in the form of the IEEE's comma-separated files")
+	o.doors.flags(f)
 	f.StringVar(&o.config, "config", os.Getenv("EVERYPOST_CONFIG"), "YAML file with settings (EVERYPOST_CONFIG)")
 	return cmd
 }
@@ -123,6 +125,15 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 		return err
 	}
 	l, err := net.Listen("tcp", o.listen)
+	if err != nil {
+		return err
+	}
+	doors, shut := context.WithCancel(ctx)
+	wait, err := o.doors.open(doors, o.data, svc, log)
+	defer func() {
+		shut()
+		wait()
+	}()
 	if err != nil {
 		return err
 	}

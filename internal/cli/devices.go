@@ -29,6 +29,16 @@ func (a *app) devicesCommand() *cobra.Command {
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Look at one device, describe it, or take it out of service"}
 	cmd.AddCommand(a.pinCommand(), a.describeCommand(),
+		&cobra.Command{
+			Use: "rename DEVICE NAME", Short: "Give a device another name; its own host name stays", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+			RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+				if err := c.Rename(ctx, args[0], args[1]); err != nil {
+					return err
+				}
+				a.say("%s is now %s.", args[0], args[1])
+				return nil
+			}),
+		},
 		a.deviceVerb("retire", "Take a device out of service; what is kept of it stays", "%s is retired.",
 			func(ctx context.Context, c *client.Client, name string) error { return c.Retire(ctx, name) }),
 		a.deviceVerb("reinstate", "Take a retired device into service again", "%s is in service again.",

@@ -5,8 +5,10 @@ package driver
 
 import (
 	"context"
+	"crypto/ed25519"
 	"errors"
 	"fmt"
+	"net"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -19,6 +21,38 @@ type Target struct {
 	Password string
 	// HostKey is the fingerprint of the key by which the device must show itself, as "SHA256:..." .
 	HostKey string
+	// Key logs in instead of the password where it is set.
+	Key ed25519.PrivateKey
+	// CallsHome tells that the device opens the connection: nobody can connect to its address.
+	CallsHome bool
+}
+
+// Receiver is a connector that can log in to a device over a connection that the device opened. lookup finds the target by
+// the fingerprint of the key that the device shows; what it does not find is not logged in to.
+type Receiver interface {
+	Receive(ctx context.Context, c net.Conn, lookup func(hostKey string) (Target, bool)) (s Session, hostKey string, err error)
+}
+
+// ProvisionedUser is as whom the service logs in to devices that it provisioned.
+const ProvisionedUser = "everypost"
+
+// Provision is what a new device is to become before it calls home for the first time.
+type Provision struct {
+	Hostname string
+	Key      ed25519.PublicKey // by which ProvisionedUser may log in
+	CallHome string            // host:port at which the service takes calls
+	// Document is the configuration of a device like it, in that device's own form, or nil. Its addresses for management are
+	// left out: the new device gets one by DHCP.
+	Document []byte
+	// Anonymous leaves out what the ports of the document are for.
+	Anonymous bool
+	// What differs between Before (the document as the product models it) and After is set besides.
+	Before, After network.Config
+}
+
+// Provisioner writes what a new device is given, in the form in which it takes it.
+type Provisioner interface {
+	Provision(p Provision) ([]byte, error)
 }
 
 // Connector opens sessions to devices.

@@ -12,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/arrivals"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/events"
@@ -38,6 +39,7 @@ type Service struct {
 	Access    *access.Service
 	Inventory *inventory.Service
 	Discovery *discovery.Service
+	Arrivals  *arrivals.Service
 	lock      *os.File
 }
 
@@ -78,6 +80,8 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Discovery, err = discovery.New(ctx, s.Fleet, s.Inventory, s.Store, sealer, s.Bus, o.Log); err != nil {
 		return err
 	}
+	writer, _ := o.Connector.(driver.Provisioner)
+	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Bus, o.Log)
 	return s.Changes.Resume(ctx)
 }
 

@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"net"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,6 +17,9 @@ type compiled struct {
 	management int                   // the VLAN in which the device has its own address, 0 for none
 	stp        bool
 	priority   int // of the bridge
+
+	callHome string            // host:port to call; "" for none
+	keys     map[string]string // by which users are let in
 }
 
 type portConfig struct {
@@ -38,7 +42,13 @@ func (p portConfig) passesTagged(v int) bool {
 }
 
 func compile(tree *xmlnode.Node) *compiled {
-	c := &compiled{hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768}
+	c := &compiled{hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768, keys: map[string]string{}}
+	for _, u := range tree.Find("system/aaa/authentication/users").All("user") {
+		c.keys[u.TextAt("username")] = u.TextAt("config/ssh-key")
+	}
+	if home := tree.Find("netconf-server/call-home/netconf-client/endpoints/endpoint/ssh/tcp-client-parameters"); home != nil {
+		c.callHome = net.JoinHostPort(home.TextAt("remote-address"), home.TextAt("remote-port"))
+	}
 	for _, v := range tree.Find("network-instances/network-instance").Child("vlans").All("vlan") {
 		if id, err := strconv.Atoi(v.TextAt("vlan-id")); err == nil && v.TextAt("config/status") != "SUSPENDED" {
 			c.vlans[id] = true

@@ -29,6 +29,7 @@ const (
 	Rain           Fault = "rain"            // heavy rain on a radio link
 	Overheat       Fault = "overheat"        // a device gets hot
 	DeadSupply     Fault = "dead-supply"     // the last power supply of a device fails
+	Unpack         Fault = "unpack"          // take a device out of its crate: it asks what it is to be, and calls home
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
 
@@ -37,7 +38,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Rain, Overheat, DeadSupply, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Rain, Overheat, DeadSupply, Unpack, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -87,6 +88,10 @@ func (w *World) Throw(f Fault, target string) error {
 			return fmt.Errorf("%s has one power supply: use power-loss", target)
 		}
 		d.deadSupplies[fmt.Sprintf("psu%d", d.spec.Supplies)] = true
+	case Unpack:
+		if err := d.unpack(time.Now()); err != nil {
+			return err
+		}
 	case Slow:
 		d.slow = slowness
 	case Recover:

@@ -59,18 +59,25 @@ func (l *gatedListener) Accept() (net.Conn, error) {
 		if err != nil {
 			return nil, err
 		}
-		gc := &gatedConn{Conn: c, listener: l, closed: make(chan struct{})}
-		l.mu.Lock()
-		down := l.down
-		if !down {
-			l.conns[gc] = true
-		}
-		l.mu.Unlock()
-		if !down {
+		if gc := l.hold(c); !gc.refused {
 			return gc, nil
 		}
+	}
+}
+
+// hold makes a connection pass the gate. One that comes while the device is down is closed.
+func (l *gatedListener) hold(c net.Conn) *gatedConn {
+	gc := &gatedConn{Conn: c, listener: l, closed: make(chan struct{})}
+	l.mu.Lock()
+	gc.refused = l.down
+	if !l.down {
+		l.conns[gc] = true
+	}
+	l.mu.Unlock()
+	if gc.refused {
 		_ = c.Close()
 	}
+	return gc
 }
 
 // setDown drops every connection, and new ones as they come, until it is called with false.
@@ -94,6 +101,7 @@ type gatedConn struct {
 	listener *gatedListener
 	once     sync.Once
 	closed   chan struct{}
+	refused  bool // it was closed as it came
 	mu       sync.Mutex
 	deadline time.Time
 }

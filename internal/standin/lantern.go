@@ -235,6 +235,10 @@ func LanternSound() Plant {
 	}{{"fulmar", "fu", 590}, {"guillemot", "gu", 612}, {"razorbill", "rz", 601}, {"turnstone", "tu", 588}} {
 		y.vessel(v.name, v.code, 30+i, v.delay)
 	}
+	y.vessel("sandpiper", "sp", 34, 595)
+	for name, d := range y.devices {
+		d.Crated = strings.HasPrefix(name, "sp-")
+	}
 	for _, name := range y.order {
 		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
 	}

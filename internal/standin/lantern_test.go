@@ -40,16 +40,17 @@ func TestLanternSoundIsWhole(t *testing.T) {
 		macs[h.MAC] = true
 	}
 	t.Logf("%d devices, %d ports, %d cables, %d hosts, %d tunnels", len(w.devices), ports, len(w.cables), len(w.hosts), len(w.tunnels))
-	assert.InDelta(t, 75, len(w.devices), 5)
+	assert.InDelta(t, 75, len(w.Devices()), 5)
+	assert.Len(t, w.Crated(), 4, "those of the vessel under construction")
 	assert.InDelta(t, 1500, ports, 400)
-	assert.InDelta(t, 600, len(w.hosts), 150)
+	assert.InDelta(t, 600, len(w.Stations()), 150)
 	w.locked(func() {
 		reached := w.managed()
 		for name := range w.devices {
-			assert.True(t, reached[name], "%s cannot be managed", name)
+			assert.Equal(t, w.installed(name), reached[name], "%s cannot be managed, or is in its crate", name)
 		}
 		for _, c := range w.cables {
-			assert.True(t, w.at(c.a).up, "%v", c.a)
+			assert.Equal(t, w.installed(c.a.device), w.at(c.a).up, "%v", c.a)
 		}
 	})
 }

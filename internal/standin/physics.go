@@ -29,7 +29,9 @@ func (w *World) settle() {
 	w.ways = map[int]map[room]*cable{}
 	reached := w.managed()
 	for name, d := range w.devices {
-		d.gate.set(reached[name] && d.powered && !d.hung)
+		// The workshop in which devices are unpacked lets them reach out before they are anything.
+		bare := d.spec.Crated && d.cfg.callHome == ""
+		d.gate.set((reached[name] || bare) && d.powered && !d.hung)
 	}
 }
 
@@ -38,7 +40,7 @@ func (w *World) settle() {
 func (w *World) settlePower(now time.Time) {
 	for range w.devices { // one round for each device that may hang on another
 		for _, d := range w.devices {
-			has := !d.powerCut && w.fed(d)
+			has := !d.powerCut && !d.crated && w.fed(d)
 			if has == d.powered {
 				continue
 			}

@@ -33,6 +33,7 @@ type DeviceSpec struct {
 	BridgePriority          int      // IEEE 802.1D; 32768 when 0
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
+	Crated                  bool     // in its crate, to be unpacked later: it comes by itself then
 }
 
 // Cluster is several boxes that act as one: a stack, which is one device of several members; a pair of switches to which

@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+
+	"golang.org/x/crypto/ssh"
 )
 
-// Namespaces of the models that stand-ins know. All but the last are OpenConfig's.
+// Namespaces of the models that stand-ins know. Most are OpenConfig's.
 var namespaces = map[string]string{
 	"oc-if":    "http://openconfig.net/yang/interfaces",
 	"oc-eth":   "http://openconfig.net/yang/interfaces/ethernet",
@@ -25,6 +27,7 @@ var namespaces = map[string]string{
 	"oc-fan":   "http://openconfig.net/yang/platform/fan",
 	"oc-psu":   "http://openconfig.net/yang/platform/psu",
 	"oc-cpu":   "http://openconfig.net/yang/platform/cpu",
+	"ncs":      "urn:ietf:params:xml:ns:yang:ietf-netconf-server",
 	"ep-dev":   "urn:everypost:yang:ep-device",
 	"ep-wan":   "urn:everypost:yang:ep-wan",
 	"ep-radio": "urn:everypost:yang:ep-radio-link",
@@ -35,6 +38,13 @@ var namespaces = map[string]string{
 const schemaLines = `
 oc-sys:system/config/hostname string
 oc-sys:system/config/login-banner string
+oc-sys:system/aaa/authentication/users/user[username]/username string
+oc-sys:system/aaa/authentication/users/user[username]/config/username string
+oc-sys:system/aaa/authentication/users/user[username]/config/ssh-key key
+ncs:netconf-server/call-home/netconf-client[name]/name string
+ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/name string
+ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/tcp-client-parameters/remote-address string
+ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/tcp-client-parameters/remote-port uint16
 oc-lldp:lldp/config/enabled boolean =true
 oc-if:interfaces/interface[name]/name string
 oc-if:interfaces/interface[name]/config/name string
@@ -56,6 +66,7 @@ oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config
 oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config/native-vlan vlan
 oc-if:interfaces/interface[name]/oc-lag:aggregation/oc-vlan:switched-vlan/config/trunk-vlans* vlan-or-range
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/config/vlan vlan
+oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/config/dhcp-client boolean
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/ip string
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/config/ip string
 oc-if:interfaces/interface[name]/oc-vlan:routed-vlan/oc-ip:ipv4/addresses/address[ip]/config/prefix-length uint16
@@ -100,6 +111,10 @@ var leafTypes = map[string]func(string) error{
 			return fmt.Errorf("longer than 255 bytes")
 		}
 		return nil
+	},
+	"key": func(v string) error {
+		_, _, _, _, err := ssh.ParseAuthorizedKey([]byte(v))
+		return err
 	},
 	"boolean":       oneOf("true", "false"),
 	"mode":          oneOf("ACCESS", "TRUNK"),

@@ -215,7 +215,7 @@ func (d *device) lldpState(lldp *xmlnode.Node, _ time.Time) {
 			x.leaf("system-description", peer.spec.Maker+" "+peer.spec.Model+" "+peer.spec.Firmware),
 			x.leaf("chassis-id", peer.chassisMAC()), x.leaf("chassis-id-type", "MAC_ADDRESS"),
 			x.leaf("port-id", far.port), x.leaf("port-id-type", "INTERFACE_NAME"))
-		if peer.listener != nil { // the address by which it is managed (IEEE 802.1AB clause 8.5.9)
+		if peer.listener != nil && peer.listener.Listener != nil { // the address by which it is managed (IEEE 802.1AB clause 8.5.9)
 			host, _, _ := net.SplitHostPort(peer.listener.Addr().String())
 			state.Add(x.leaf("management-address", host), x.leaf("management-address-type", "1"))
 		}

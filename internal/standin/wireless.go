@@ -63,6 +63,9 @@ func (d *device) accessPointState(points *xmlnode.Node, now time.Time) {
 func (d *device) tunnelsState(tunnels *xmlnode.Node, _ time.Time) {
 	x, w := in("ep-wan"), d.world
 	for _, t := range w.tunnelsAt[d.spec.Name] {
+		if !w.installed(t.far(d.spec.Name).device) {
+			continue
+		}
 		far := w.devices[t.far(d.spec.Name).device]
 		status := "DOWN"
 		if t.up {

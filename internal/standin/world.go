@@ -31,6 +31,8 @@ type Options struct {
 	// Load returns the startup configuration that was saved for a device, or nil. Save keeps it. Both may be nil.
 	Load func(device string) []byte
 	Save func(device string, config []byte) error
+	// Bootstrap tells devices that are unpacked where to ask what they are to be; it may be nil.
+	Bootstrap func() (Bootstrap, error)
 }
 
 // World holds the devices, cables and hosts of a plant, and keeps what follows from them true.
@@ -156,6 +158,11 @@ func (w *World) endpoint(s string) (endpoint, error) {
 func (w *World) Start(ctx context.Context) error {
 	ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
 	for _, d := range w.devices {
+		if d.spec.Crated {
+			d.listener = newGatedListener(nil, d.gate)
+			w.wg.Go(func() { d.lead(ctx) })
+			continue
+		}
 		if err := d.listen(ctx); err != nil {
 			w.stop()
 			w.wg.Wait()
@@ -239,35 +246,51 @@ func (w *World) run(ctx context.Context) {
 	}
 }
 
-// Devices lists the devices' names.
-func (w *World) Devices() []string { return slices.Sorted(maps.Keys(w.devices)) }
+// Devices lists the names of the devices that are in no crate.
+func (w *World) Devices() []string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return slices.DeleteFunc(slices.Sorted(maps.Keys(w.devices)), func(name string) bool { return !w.installed(name) })
+}
 
 // Entry is a device through which the management network comes in.
 func (w *World) Entry() string { return w.entries[0] }
 
 // Serials lists the serial numbers of the devices by name, for tests to hold against what the service found.
 func (w *World) Serials() map[string]string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
 	out := map[string]string{}
 	for name, d := range w.devices {
-		out[name] = d.spec.Serial
+		if w.installed(name) {
+			out[name] = d.spec.Serial
+		}
 	}
 	return out
 }
 
 // Cables lists the cables by their ends, device:port, for tests to hold against what the service found.
 func (w *World) Cables() [][2]string {
-	out := make([][2]string, len(w.cables))
-	for i, c := range w.cables {
-		out[i] = [2]string{c.a.device + ":" + c.a.port, c.b.device + ":" + c.b.port}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	var out [][2]string
+	for _, c := range w.cables {
+		if w.installed(c.a.device) && w.installed(c.b.device) {
+			out = append(out, [2]string{c.a.device + ":" + c.a.port, c.b.device + ":" + c.b.port})
+		}
 	}
 	return out
 }
 
 // Stations lists where the end stations are plugged in or joined, by hardware address.
 func (w *World) Stations() map[string]string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
 	out := map[string]string{}
 	for _, h := range w.hosts {
-		out[h.MAC] = h.At
+		if w.installed(h.at.device) {
+			out[h.MAC] = h.At
+		}
 	}
 	return out
 }
@@ -319,7 +342,7 @@ type device struct {
 	ports              map[string]*portSim
 	booted             time.Time
 	powered, booting   bool
-	hung, hot          bool
+	hung, hot, crated  bool
 	index              int             // in the plant
 	deadSupplies       map[string]bool // by name
 	powerCut           bool
@@ -343,6 +366,10 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 		subscribers: map[*netconf.ServerSession]bool{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
 	}
 	d.setRunning(spec.config())
+	if spec.Crated {
+		d.crated, d.powered = true, false
+		d.setRunning(spec.factory().config())
+	}
 	if w.opts.Load != nil {
 		if saved := w.opts.Load(spec.Name); saved != nil {
 			n, err := xmlnode.Parse(saved)
@@ -350,6 +377,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)
 			}
 			d.setRunning(n)
+			d.crated, d.powered = false, true // it was unpacked before
 		}
 	}
 	d.candidate = d.running.Clone()
@@ -399,6 +427,12 @@ func (d *device) sshConfig() *ssh.ServerConfig {
 				return nil, nil
 			}
 			return nil, errors.New("wrong user or password")
+		},
+		PublicKeyCallback: func(meta ssh.ConnMetadata, key ssh.PublicKey) (*ssh.Permissions, error) {
+			if d.knownKey(meta.User(), key) {
+				return nil, nil
+			}
+			return nil, errors.New("the key is not known")
 		},
 	}
 	c.AddHostKey(deviceSigner{d})

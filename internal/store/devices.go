@@ -26,6 +26,7 @@ type Device struct {
 	AdoptedBy string
 	SeenAt    time.Time
 	RetiredAt time.Time // zero while it is in service
+	CallsHome bool      // nobody can connect to it: Address only names it
 	network.Particulars
 }
 
@@ -83,10 +84,14 @@ func (s *Store) Sites(ctx context.Context) ([]network.Site, error) {
 
 // AddDevice keeps a device; ErrExists tells that its name, address or serial number is taken.
 func (s *Store) AddDevice(ctx context.Context, d Device) error {
-	_, err := s.write.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt), toJSON(d.Particulars))
-	return unique(err)
+	return unique(s.tx(ctx, func(tx *sql.Tx) error { return addDevice(ctx, tx, d) }))
+}
+
+func addDevice(ctx context.Context, tx *sql.Tx, d Device) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, calls_home)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt), toJSON(d.Particulars), d.CallsHome)
+	return err
 }
 
 func unique(err error) error {
@@ -101,12 +106,12 @@ func (s *Store) Devices(ctx context.Context) ([]Device, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
 		var identity, particulars string
 		var adopted, seen, retired int64
-		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars, &retired); err != nil {
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars, &retired, &d.CallsHome); err != nil {
 			return d, err
 		}
 		d.AdoptedAt, d.SeenAt, d.RetiredAt = timeOf(adopted), timeOf(seen), timeOf(retired)
 		return d, errors.Join(json.Unmarshal([]byte(identity), &d.Identity), json.Unmarshal([]byte(particulars), &d.Particulars))
-	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, retired_at FROM devices ORDER BY name`)
+	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, retired_at, calls_home FROM devices ORDER BY name`)
 }
 
 // DescribeDevice keeps the site and the particulars of a device.

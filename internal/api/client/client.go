@@ -329,6 +329,26 @@ func (c *Client) Forget(ctx context.Context, device string) error {
 	return c.call(ctx, http.MethodDelete, "/devices/"+url.PathEscape(device), nil, nil)
 }
 
+// Claim claims devices by their serial numbers; each has a result of its own.
+func (c *Client) Claim(ctx context.Context, claims []v1.Claim) (v1.List[v1.ClaimResult], error) {
+	return post[v1.List[v1.ClaimResult]](ctx, c, "/claims", v1.ClaimRequest{Claims: claims})
+}
+
+// Claims lists the devices that are expected.
+func (c *Client) Claims(ctx context.Context) (v1.List[v1.ClaimedDevice], error) {
+	return get[v1.List[v1.ClaimedDevice]](ctx, c, "/claims", nil)
+}
+
+// DropClaim takes a claim back.
+func (c *Client) DropClaim(ctx context.Context, serial string) error {
+	return c.call(ctx, http.MethodDelete, "/claims/"+url.PathEscape(serial), nil, nil)
+}
+
+// Rename gives a device another name.
+func (c *Client) Rename(ctx context.Context, device, name string) error {
+	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/rename", v1.RenameRequest{Name: name}, nil)
+}
+
 // Fields lists by what things can be picked: of the network, or of what happened ("log").
 func (c *Client) Fields(ctx context.Context, of string) (v1.List[v1.Field], error) {
 	return get[v1.List[v1.Field]](ctx, c, "/fields", url.Values{"of": {of}})

@@ -83,6 +83,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.inventoryRoutes(api)
 	s.selectorRoutes(api)
 	s.discoveryRoutes(api)
+	s.arrivalRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

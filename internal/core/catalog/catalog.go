@@ -42,6 +42,7 @@ type Health = network.Health
 type Record struct {
 	Name      string
 	Address   string // host:port
+	CallsHome bool   // it opens the connection, and Address is where it came from last
 	HostKey   string
 	AdoptedAt time.Time
 	AdoptedBy string

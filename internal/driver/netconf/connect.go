@@ -41,9 +41,12 @@ func (Connector) HostKey(ctx context.Context, address string) (string, error) {
 // Connect implements driver.Connector.
 func (c Connector) Connect(ctx context.Context, t driver.Target) (driver.Session, error) {
 	var keyErr *driver.KeyError
+	auth, err := authOf(t)
+	if err != nil {
+		return nil, err
+	}
 	conn, err := netconf.Dial(ctx, t.Address, netconf.SSHOptions{
-		User: t.User,
-		Auth: []ssh.AuthMethod{ssh.Password(t.Password), ssh.KeyboardInteractive(answerAll(t.Password))},
+		User: t.User, Auth: auth,
 		HostKey: func(_ string, _ net.Addr, key ssh.PublicKey) error {
 			if shown := ssh.FingerprintSHA256(key); shown != t.HostKey {
 				keyErr = &driver.KeyError{Pinned: t.HostKey, Shown: shown}
@@ -60,13 +63,56 @@ func (c Connector) Connect(ctx context.Context, t driver.Target) (driver.Session
 	case err != nil:
 		return nil, fmt.Errorf("connect to %s: %w", t.Address, err)
 	}
+	return c.open(ctx, conn, t.Address)
+}
+
+func (c Connector) open(ctx context.Context, conn *netconf.Conn, address string) (driver.Session, error) {
 	s, err := conn.Open(ctx, netconf.Options{})
 	if err != nil {
 		_ = conn.Close()
-		return nil, fmt.Errorf("open a session on %s: %w", t.Address, err)
+		return nil, fmt.Errorf("open a session on %s: %w", address, err)
 	}
 	return newSession(conn, s, c.SkipValidate), nil
 }
+
+func authOf(t driver.Target) ([]ssh.AuthMethod, error) {
+	if t.Key == nil {
+		return []ssh.AuthMethod{ssh.Password(t.Password), ssh.KeyboardInteractive(answerAll(t.Password))}, nil
+	}
+	signer, err := ssh.NewSignerFromKey(t.Key)
+	return []ssh.AuthMethod{ssh.PublicKeys(signer)}, err
+}
+
+// Receive implements driver.Receiver. Who it is, and with it how to log in, is known only once the device has shown its
+// key, which comes first in the protocol.
+func (c Connector) Receive(ctx context.Context, nc net.Conn, lookup func(hostKey string) (driver.Target, bool)) (driver.Session, string, error) {
+	var shown string
+	var key ssh.Signer
+	conn, err := netconf.Receive(ctx, nc, netconf.SSHOptions{
+		User: callUser,
+		HostKey: func(_ string, _ net.Addr, k ssh.PublicKey) error {
+			shown = ssh.FingerprintSHA256(k)
+			t, ok := lookup(shown)
+			if !ok || t.Key == nil {
+				return errUnknownCaller
+			}
+			var err error
+			key, err = ssh.NewSignerFromKey(t.Key)
+			return err
+		},
+		Auth: []ssh.AuthMethod{ssh.PublicKeysCallback(func() ([]ssh.Signer, error) { return []ssh.Signer{key}, nil })},
+	})
+	if err != nil {
+		return nil, shown, fmt.Errorf("a call from %s: %w", nc.RemoteAddr(), err)
+	}
+	s, err := c.open(ctx, conn, nc.RemoteAddr().String())
+	return s, shown, err
+}
+
+// callUser is as whom the service logs in to devices that it provisioned: they are all given the same user.
+const callUser = driver.ProvisionedUser
+
+var errUnknownCaller = errors.New("nobody knows the key that it shows")
 
 func answerAll(password string) ssh.KeyboardInteractiveChallenge {
 	return func(_, _ string, questions []string, _ []bool) ([]string, error) {

@@ -60,7 +60,7 @@ func readConfig(data *xmlnode.Node) network.Config {
 	for _, i := range data.Child("interfaces").All("interface") {
 		if routed := i.Child("routed-vlan"); routed != nil {
 			if id, err := network.ParseVLAN(routed.TextAt("config/vlan")); err == nil && i.TextAt("config/enabled") != "false" &&
-				routed.Find("ipv4/addresses/address") != nil && c.ManagementVLAN == 0 {
+				(routed.Find("ipv4/addresses/address") != nil || routed.TextAt("ipv4/config/dhcp-client") == "true") && c.ManagementVLAN == 0 {
 				c.ManagementVLAN = id
 			}
 			continue

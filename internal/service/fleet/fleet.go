@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"slices"
 	"sync"
 	"time"
@@ -73,6 +74,7 @@ type View struct {
 	Config   network.Config
 	State    network.State
 	Inside   network.Inside // its ObservedAt is zero until it was read
+	From     string         // the address from which a device that calls home called last
 }
 
 // Observer is told what the fleet sees, from the goroutines that own the devices: in order for each device, at once for
@@ -123,7 +125,7 @@ func (f *Fleet) Add(name string, t driver.Target, last View) {
 	last.Since = time.Now().UTC()
 	u := &unit{
 		fleet: f, name: name, target: t, view: last, writing: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
-		reread: make(chan string, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{},
+		reread: make(chan string, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
 	}
 	ctx, cancel := context.WithCancel(f.ctx)
 	u.cancel = cancel
@@ -187,6 +189,43 @@ func (f *Fleet) Views() []View {
 	f.mu.RUnlock()
 	slices.SortFunc(out, func(a, b View) int { return cmp.Compare(a.Name, b.Name) })
 	return out
+}
+
+// Receive logs in to a device over a connection that it opened. lookup finds out who it may be, by its host key.
+func (f *Fleet) Receive(ctx context.Context, c net.Conn, lookup func(hostKey string) (driver.Target, bool)) (driver.Session, string, error) {
+	r, ok := f.connector.(driver.Receiver)
+	if !ok {
+		return nil, "", ErrCannot
+	}
+	ctx, cancel := context.WithTimeout(ctx, f.timing.Connect+f.timing.Request)
+	defer cancel()
+	return r.Receive(ctx, c, lookup)
+}
+
+// Take hands over the session of a device that called home; a session that it had before is ended.
+func (f *Fleet) Take(name, from string, s driver.Session) error {
+	u, err := f.unit(name)
+	if err != nil {
+		_ = s.Close()
+		return err
+	}
+	u.mu.Lock()
+	old := u.session
+	u.view.From = from
+	u.mu.Unlock()
+	if old != nil {
+		_ = old.Close()
+	}
+	for {
+		select {
+		case u.calls <- s:
+			return nil
+		case <-f.ctx.Done():
+			return errors.Join(f.ctx.Err(), s.Close())
+		case earlier := <-u.calls: // it called twice before anybody looked
+			_ = earlier.Close()
+		}
+	}
 }
 
 // HostKey asks an address for its host key.

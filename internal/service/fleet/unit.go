@@ -19,9 +19,10 @@ type unit struct {
 	name    string
 	target  driver.Target
 	cancel  context.CancelFunc
-	writing chan struct{} // held while something is being changed
-	hurry   chan struct{} // somebody waits for the device: try at once
-	reread  chan string   // the configuration changed, by this user
+	writing chan struct{}       // held while something is being changed
+	hurry   chan struct{}       // somebody waits for the device: try at once
+	reread  chan string         // the configuration changed, by this user
+	calls   chan driver.Session // of a device that calls home
 
 	mu        sync.Mutex
 	view      View
@@ -69,6 +70,13 @@ func (u *unit) takeProposal(token string) driver.Proposal {
 
 // run keeps a session up until ctx ends.
 func (u *unit) run(ctx context.Context) {
+	defer func() {
+		select {
+		case s := <-u.calls: // nobody will take the call any more
+			_ = s.Close()
+		default:
+		}
+	}()
 	failures := 0
 	for ctx.Err() == nil {
 		err := u.attempt(ctx, &failures)
@@ -81,6 +89,9 @@ func (u *unit) run(ctx context.Context) {
 			reach = network.ReachRefused
 		}
 		u.setReach(reach, sayWhy(err))
+		if u.target.CallsHome {
+			continue // it comes when it comes
+		}
 		u.rest(ctx, failures)
 		failures++
 	}
@@ -118,12 +129,24 @@ func sayWhy(err error) string {
 	return err.Error()
 }
 
+// connect makes a session, or waits for the device to bring one.
+func (u *unit) connect(ctx context.Context) (driver.Session, error) {
+	if u.target.CallsHome {
+		select {
+		case s := <-u.calls:
+			return s, nil
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
+	ctx, cancel := context.WithTimeout(ctx, u.fleet.timing.Connect)
+	defer cancel()
+	return u.fleet.connector.Connect(ctx, u.target)
+}
+
 // attempt makes a session and holds it until it ends.
 func (u *unit) attempt(ctx context.Context, failures *int) error {
-	t := u.fleet.timing
-	connectCtx, cancel := context.WithTimeout(ctx, t.Connect)
-	defer cancel()
-	s, err := u.fleet.connector.Connect(connectCtx, u.target)
+	s, err := u.connect(ctx)
 	if err != nil {
 		return err
 	}

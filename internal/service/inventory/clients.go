@@ -59,6 +59,18 @@ func (b *clientBook) drop(device string) {
 	delete(b.read, device)
 }
 
+// rename takes the clients of a device to its new name.
+func (b *clientBook) rename(from, to string) {
+	for _, s := range b.byDevice[from] {
+		s.DeviceID = to
+	}
+	if there, ok := b.byDevice[from]; ok {
+		b.byDevice[to] = there
+		delete(b.byDevice, from)
+	}
+	delete(b.read, from)
+}
+
 // see takes what a device sees and returns what is to be kept, and which other devices lost a client to it.
 func (b *clientBook) see(device string, at time.Time, seen []catalog.Sighting) (keep []store.Client, others []string) {
 	for _, s := range b.byDevice[device] {

@@ -62,6 +62,20 @@ func (x *index) drop(name string) {
 	x.stale = true
 }
 
+// rename gives a device another name, with the clients that are or were there.
+func (x *index) rename(from, to string) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	d, v := x.kept[from], x.views[from]
+	d.Name, v.Name = to, to
+	delete(x.kept, from)
+	delete(x.views, from)
+	x.kept[to], x.views[to] = d, v
+	x.book.rename(from, to)
+	x.net.Drop(from)
+	x.stale = true
+}
+
 // see takes a device as the fleet sees it now.
 func (x *index) see(v fleet.View) {
 	x.mu.Lock()
@@ -98,7 +112,11 @@ func (x *index) build(name string) {
 	if !d.RetiredAt.IsZero() {
 		s = catalog.Sight{Identity: id, Reach: network.ReachRetired, Since: d.RetiredAt, SeenAt: d.SeenAt}
 	}
-	x.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: d.Address, HostKey: d.HostKey, AdoptedAt: d.AdoptedAt,
+	address := d.Address
+	if d.CallsHome {
+		address = v.From
+	}
+	x.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: address, CallsHome: d.CallsHome, HostKey: d.HostKey, AdoptedAt: d.AdoptedAt,
 		AdoptedBy: d.AdoptedBy, Particulars: d.Particulars}, s, site, func(system string) string { return x.hosts[system] }))
 }
 

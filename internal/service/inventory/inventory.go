@@ -93,6 +93,10 @@ func (s *Service) take(ctx context.Context, d store.Device) error {
 		last.Known, last.Config = true, snap.Config
 		last.State = network.State{ObservedAt: d.SeenAt, Ports: ports}
 	}
+	if d.CallsHome {
+		s.hand(d, "", last)
+		return nil
+	}
 	password, err := s.sealer.Open(d.Address, d.Secret)
 	if err != nil {
 		s.log.Error("a device's password cannot be read; adopt it anew", "device", d.Name, "err", err)
@@ -105,7 +109,7 @@ func (s *Service) take(ctx context.Context, d store.Device) error {
 func (s *Service) hand(d store.Device, password string, last fleet.View) {
 	last.Name, last.Reach, last.Since = d.Name, network.ReachWaiting, time.Now().UTC()
 	s.index.see(last) // before the fleet can tell of more
-	s.fleet.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey}, last)
+	s.fleet.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey, CallsHome: d.CallsHome}, last)
 }
 
 // Address returns an address in the form host:port, with the port of NETCONF where none is given.
@@ -186,6 +190,9 @@ func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
 	d, ok := s.index.record(name)
 	if !ok {
 		return noDevice(name)
+	}
+	if d.CallsHome {
+		return invalid("%s calls home, and is known by its key: a device with another key is claimed as a replacement", name)
 	}
 	shown, err := s.fleet.HostKey(ctx, d.Address)
 	if err != nil {

@@ -146,6 +146,20 @@ func (s *Service) Describe(ctx context.Context, name, site string, p network.Par
 	if err := s.siteExists(site); err != nil {
 		return err
 	}
+	if err := checkParticulars(&p); err != nil {
+		return err
+	}
+	if err := s.store.DescribeDevice(ctx, name, site, p); err != nil {
+		return err
+	}
+	d.Site, d.Particulars = site, p
+	s.index.keep(d)
+	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name})
+	return nil
+}
+
+// checkParticulars tells what is wrong with what is said of a device, and brings its tags into their normal form.
+func checkParticulars(p *network.Particulars) error {
 	for i, t := range p.Tags {
 		p.Tags[i] = strings.ToLower(strings.TrimSpace(t))
 		if network.CheckName(p.Tags[i]) != nil {
@@ -160,17 +174,8 @@ func (s *Service) Describe(ctx context.Context, name, site string, p network.Par
 	if p.RackUnit < 0 || p.RackUnit > 60 {
 		return invalid("a rack unit goes from 1 to 60")
 	}
-	if err := errors.Join(checkLine("contact", p.Contact), checkLine("building", p.Building), checkLine("floor", p.Floor), checkLine("rack", p.Rack),
-		checkNote(p.Notes), checkPosition(p.Position)); err != nil {
-		return err
-	}
-	if err := s.store.DescribeDevice(ctx, name, site, p); err != nil {
-		return err
-	}
-	d.Site, d.Particulars = site, p
-	s.index.keep(d)
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name})
-	return nil
+	return errors.Join(checkLine("contact", p.Contact), checkLine("building", p.Building), checkLine("floor", p.Floor), checkLine("rack", p.Rack),
+		checkNote(p.Notes), checkPosition(p.Position))
 }
 
 // Retire takes a device out of service: nobody tries to reach it any more, and what is kept of it stays.

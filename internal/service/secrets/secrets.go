@@ -3,7 +3,10 @@ package secrets
 
 import (
 	"crypto/cipher"
+	"crypto/ed25519"
+	"crypto/hkdf"
 	"crypto/rand"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -13,7 +16,14 @@ import (
 )
 
 // Sealer seals and opens secrets with XChaCha20-Poly1305. A sealed secret is bound to what it belongs to.
-type Sealer struct{ aead cipher.AEAD }
+type Sealer struct {
+	aead  cipher.AEAD
+	login ed25519.PrivateKey
+}
+
+// LoginKey is the key by which the service logs in to devices that it provisioned. It follows from the key in the file, and
+// so is as secret and as lasting.
+func (s *Sealer) LoginKey() ed25519.PrivateKey { return s.login }
 
 // ErrSealed tells that a secret cannot be opened: it is damaged, belongs to something else, or the key is another one.
 var ErrSealed = errors.New("the sealed secret cannot be opened with this key")
@@ -33,7 +43,11 @@ func Open(file string) (*Sealer, error) {
 	if err != nil {
 		return nil, fmt.Errorf("key of the secrets in %s: %w", file, err)
 	}
-	return &Sealer{aead}, nil
+	seed, err := hkdf.Key(sha256.New, key, nil, "every post: login to devices", ed25519.SeedSize)
+	if err != nil {
+		return nil, fmt.Errorf("key of the secrets in %s: %w", file, err)
+	}
+	return &Sealer{aead, ed25519.NewKeyFromSeed(seed)}, nil
 }
 
 // create writes a new file and makes sure of it before anything is sealed with what it holds.

@@ -43,6 +43,16 @@ func Dial(ctx context.Context, address string, o SSHOptions) (*Conn, error) {
 	if err != nil {
 		return nil, err
 	}
+	return Receive(ctx, nc, o)
+}
+
+// CallHomePort is the port that IANA assigned to NETCONF Call Home over SSH.
+const CallHomePort = 4334
+
+// Receive logs in over a connection that is there already: one that was dialled, or one by which a server called home
+// (RFC 8071: the device opens the connection, and who received it still is the client). The whole of it ends with ctx.
+func Receive(ctx context.Context, nc net.Conn, o SSHOptions) (*Conn, error) {
+	address := nc.RemoteAddr().String()
 	stop := context.AfterFunc(ctx, func() { _ = nc.Close() })
 	config := &ssh.ClientConfig{Config: algorithms(), User: o.User, Auth: o.Auth, HostKeyCallback: o.HostKey}
 	sc, chans, reqs, err := ssh.NewClientConn(nc, address, config)
@@ -133,6 +143,15 @@ func (srv *Server) ListenSSH(ctx context.Context, l net.Listener, config *ssh.Se
 		}
 		wg.Go(func() { srv.serveSSH(ctx, nc, config) })
 	}
+}
+
+// CallHome serves NETCONF on a connection that the server itself opened (RFC 8071), until it ends.
+func (srv *Server) CallHome(ctx context.Context, nc net.Conn, config *ssh.ServerConfig) {
+	if len(config.Ciphers) == 0 {
+		a := algorithms()
+		config.Ciphers, config.KeyExchanges = a.Ciphers, a.KeyExchanges
+	}
+	srv.serveSSH(ctx, nc, config)
 }
 
 func (srv *Server) serveSSH(ctx context.Context, nc net.Conn, config *ssh.ServerConfig) {

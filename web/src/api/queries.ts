@@ -40,6 +40,7 @@ export const keys = {
   clients: ["clients"] as const,
   discoveries: ["discoveries"] as const,
   found: ["found"] as const,
+  claims: ["claims"] as const,
   preferences: ["preferences"] as const,
   changes: ["changes"] as const,
   events: ["events"] as const,

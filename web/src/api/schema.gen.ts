@@ -216,6 +216,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The devices that are expected
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-claims"];
+        put?: never;
+        /**
+         * Claim devices by their serial numbers
+         * @description Needs the right to operate devices.
+         */
+        post: operations["claim-devices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/claims/{serial}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take a claim back
+         * @description Needs the right to operate devices.
+         */
+        delete: operations["drop-claim"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/clients": {
         parameters: {
             query?: never;
@@ -384,6 +428,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a device another name; its own host name stays
+         * @description Needs the right to operate devices.
+         */
+        post: operations["rename-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/retire": {
         parameters: {
             query?: never;
@@ -442,6 +506,26 @@ export interface paths {
          * @description Needs the right to operate discovery.
          */
         post: operations["cancel-discovery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/doors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where devices come by themselves
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-doors"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1143,6 +1227,84 @@ export interface components {
             edits: components["schemas"]["Edit"][];
             why?: string;
         };
+        Claim: {
+            building?: string;
+            /** @description Who to ask about it */
+            contact?: string;
+            /** @description What is set besides; the ports are named as those of the new device */
+            edits?: components["schemas"]["Edit"][];
+            floor?: string;
+            /** @description The device whose configuration it gets, without what its ports are for */
+            like?: string;
+            /** @description That of the device that it replaces when left out */
+            name?: string;
+            notes?: string;
+            /** @description Where it stands, if not where its site is */
+            position?: components["schemas"]["Position"];
+            rack?: string;
+            /**
+             * Format: int64
+             * @description The lowest unit it takes, counted from 1 at the bottom
+             */
+            rack_unit?: number;
+            /** @description The device whose name, place and whole configuration it gets */
+            replaces?: string;
+            serial: string;
+            site?: string;
+            tags?: string[];
+        };
+        ClaimRequest: {
+            claims: components["schemas"]["Claim"][];
+        };
+        ClaimResult: {
+            /** @description Why it was not claimed */
+            problem?: string;
+            serial: string;
+        };
+        ClaimedDevice: {
+            /** Format: date-time */
+            asked_at?: string;
+            /** Format: date-time */
+            at: string;
+            building?: string;
+            by: string;
+            /** @description Who to ask about it */
+            contact?: string;
+            /** @description What is set besides; the ports are named as those of the new device */
+            edits?: components["schemas"]["Edit"][];
+            floor?: string;
+            /** @description By which it will call home */
+            host_key?: string;
+            /** @description The device whose configuration it gets, without what its ports are for */
+            like?: string;
+            /** @description As it said when it asked */
+            model?: string;
+            /** @description That of the device that it replaces when left out */
+            name?: string;
+            notes?: string;
+            /** @description Where it stands, if not where its site is */
+            position?: components["schemas"]["Position"];
+            rack?: string;
+            /**
+             * Format: int64
+             * @description The lowest unit it takes, counted from 1 at the bottom
+             */
+            rack_unit?: number;
+            /** @description The device whose name, place and whole configuration it gets */
+            replaces?: string;
+            /** @description What went wrong */
+            said?: string;
+            serial: string;
+            site?: string;
+            /**
+             * @description expected: nothing was heard of it; asked: it asked what it is to be; told: it is that, and will call home
+             * @enum {string}
+             */
+            step: "expected" | "asked" | "told";
+            tags?: string[];
+            /** Format: date-time */
+            told_at?: string;
+        };
         Cluster: {
             kind: string;
             members: components["schemas"]["ClusterMember"][];
@@ -1230,6 +1392,8 @@ export interface components {
             /** Format: date-time */
             booted_at: string;
             building?: string;
+            /** @description Whether the device opens the connection; the address is where it came from last */
+            calls_home?: boolean;
             /** @description Who to ask about it */
             contact?: string;
             firmware: string;
@@ -1312,6 +1476,8 @@ export interface components {
             /** Format: date-time */
             booted_at: string;
             building?: string;
+            /** @description Whether the device opens the connection; the address is where it came from last */
+            calls_home?: boolean;
             /** @description Who to ask about it */
             contact?: string;
             face: components["schemas"]["FacePort"][];
@@ -1434,6 +1600,10 @@ export interface components {
         };
         DismissRequest: {
             addresses: string[];
+        };
+        Doors: {
+            /** @description host:port at which devices call home; empty while none are heard */
+            call_home: string;
         };
         Edit: {
             /** @description description, enabled, mode, vlan, native-vlan, trunk-vlans or poe */
@@ -1690,6 +1860,44 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Change"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListClaimResult: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["ClaimResult"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListClaimedDevice: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["ClaimedDevice"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -2194,6 +2402,9 @@ export interface components {
              * @description How many it picks
              */
             sites: number;
+        };
+        RenameRequest: {
+            name: string;
         };
         Reset: {
             /** Format: int64 */
@@ -2844,6 +3055,97 @@ export interface operations {
             };
         };
     };
+    "list-claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListClaimedDevice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "claim-devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClaimRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListClaimResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                serial: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-clients": {
         parameters: {
             query?: {
@@ -3183,6 +3485,39 @@ export interface operations {
             };
         };
     };
+    "rename-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "retire-device": {
         parameters: {
             query?: never;
@@ -3291,6 +3626,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-doors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doors"];
+                };
             };
             /** @description Error */
             default: {

@@ -132,6 +132,7 @@ function happened(e: HappenedEvent) {
   if (e.kind === "search") {
     mark(...keys.discoveries);
     mark(...keys.found);
+    mark(...keys.claims);
     return;
   }
   if (e.device) mark(...keys.device(e.device));

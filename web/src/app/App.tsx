@@ -15,6 +15,7 @@ const SitesPage = lazy(() => import("../features/sites/SitesPage").then((m) => (
 const DiscoverPage = lazy(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
 const PeoplePage = lazy(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
 const OwnPage = lazy(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
+const ClaimsPage = lazy(() => import("../features/arrivals/ClaimsPage").then((m) => ({ default: m.ClaimsPage })));
 const ChangesPage = lazy(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
 
 export function App() {
@@ -37,6 +38,7 @@ export function App() {
               <Route path="/discover" element={<DiscoverPage me={me.data} />} />
               <Route path="/people" element={<PeoplePage me={me.data} />} />
               <Route path="/own" element={<OwnPage me={me.data} />} />
+              <Route path="/expected" element={<ClaimsPage me={me.data} />} />
               <Route path="/changes" element={<ChangesPage />} />
               <Route
                 path="*"

@@ -65,6 +65,14 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         show: "Discover devices",
         run: go("/discover"),
       });
+    if (allowed(me, "operate", "devices"))
+      out.push({
+        id: "claim",
+        words: "claim expected serial number arrive call home bootstrap",
+        group: "Do",
+        show: "Claim a device by its serial number",
+        run: go("/expected"),
+      });
     for (const t of ["light", "dark", "system"] as const)
       out.push({
         id: `theme-${t}`,

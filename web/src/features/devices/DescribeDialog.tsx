@@ -1,11 +1,12 @@
 import { Archive, Pencil } from "lucide-react";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { DeviceDetail } from "../../api/client";
 import { useList } from "../../api/lists";
 import { useDescribe, useForget, useReinstate, useRetire } from "../../api/queries";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
 import { many } from "../../ui/time";
+import { useRename } from "../arrivals/queries";
 
 /** What people say of a device: where it is, whom to ask, tags, notes. */
 export function DescribeDialog({ d }: { d: DeviceDetail }) {
@@ -134,13 +135,14 @@ function Form({ d, close }: { d: DeviceDetail; close: () => void }) {
 
 /** Takes a device out of service, back into it, or forgets it. */
 export function Service({ d }: { d: DeviceDetail }) {
-  const [asking, setAsking] = useState<"retire" | "forget" | null>(null);
+  const [asking, setAsking] = useState<"retire" | "forget" | "rename" | null>(null);
+  const rename = useRename();
   const [typed, setTyped] = useState("");
   const retire = useRetire();
   const reinstate = useReinstate();
   const forget = useForget();
   const navigate = useNavigate();
-  const error = retire.error ?? reinstate.error ?? forget.error;
+  const error = rename.error ?? retire.error ?? reinstate.error ?? forget.error;
   const close = () => {
     setAsking(null);
     setTyped("");
@@ -157,15 +159,60 @@ export function Service({ d }: { d: DeviceDetail }) {
           </Button>
         </>
       ) : (
-        <Button kind="danger" onClick={() => setAsking("retire")}>
-          <Archive size={14} aria-hidden /> Retire…
-        </Button>
+        <>
+          <Button onClick={() => setAsking("rename")}>Rename…</Button>
+          <Link
+            to="/expected"
+            className="inline-flex h-7 items-center rounded-sm border border-rule bg-raised px-2.5 font-medium text-ink hover:border-soft hover:no-underline"
+          >
+            Replace…
+          </Link>
+          <Button kind="danger" onClick={() => setAsking("retire")}>
+            <Archive size={14} aria-hidden /> Retire…
+          </Button>
+        </>
       )}
       {error && (
         <p role="alert" className="text-down">
           {error.message}
         </p>
       )}
+      <Modal
+        open={asking === "rename"}
+        onOpenChange={close}
+        title={`Rename ${d.name}`}
+        description="Here, in lists, histories and the log. The host name that the device itself has stays."
+      >
+        <form
+          className="grid gap-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            rename.mutate(
+              { from: d.name, name: typed },
+              { onSuccess: () => navigate(`/devices/${typed}?tab=particulars`), onSettled: close },
+            );
+          }}
+        >
+          <Field label="New name" help="Small letters, digits and hyphens">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                value={typed}
+                maxLength={63}
+                onChange={(e) => setTyped(e.target.value)}
+                className={`${inputClass} font-mono`}
+              />
+            )}
+          </Field>
+          <div className="flex justify-end gap-2">
+            <Button onClick={close}>Leave it</Button>
+            <Button kind="main" type="submit" disabled={!typed || rename.isPending}>
+              Rename
+            </Button>
+          </div>
+        </form>
+      </Modal>
       <Modal
         open={asking === "retire"}
         onOpenChange={close}

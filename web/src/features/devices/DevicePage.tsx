@@ -190,7 +190,7 @@ function Particulars({ d }: { d: DeviceDetail }) {
     ["Maker and model", `${d.maker} ${d.model}`],
     ["Serial number", d.serial, true],
     ["Firmware", d.firmware, true],
-    ["Address", d.address, true],
+    [d.calls_home ? "Calls home, last from" : "Address", d.address, true],
     ["Management VLAN", d.management_vlan ? String(d.management_vlan) : "on no VLAN"],
     ["SSH host key, pinned", d.host_key, true],
     ["Booted", <Ago key="b" at={d.booted_at} />],

@@ -1,4 +1,4 @@
-import { Plus, Radar } from "lucide-react";
+import { PackageOpen, Plus, Radar } from "lucide-react";
 import { Link } from "react-router";
 import { allowed, type Device, type Person } from "../../api/client";
 import { Grid, type GridColumn } from "../../app/Grid";
@@ -127,11 +127,19 @@ export function DevicesPage({ me }: { me: Person }) {
         <h1 className="text-lg font-semibold">Devices</h1>
         {allowed(me, "operate", "devices") && (
           <span className="flex gap-2">
+            {allowed(me, "see", "discovery") && (
+              <Link
+                to="/discover"
+                className="inline-flex h-7 items-center gap-1.5 rounded-sm border border-rule bg-raised px-2.5 font-medium text-ink hover:border-soft hover:no-underline"
+              >
+                <Radar size={15} aria-hidden /> Discover
+              </Link>
+            )}
             <Link
-              to="/discover"
+              to="/expected"
               className="inline-flex h-7 items-center gap-1.5 rounded-sm border border-rule bg-raised px-2.5 font-medium text-ink hover:border-soft hover:no-underline"
             >
-              <Radar size={15} aria-hidden /> Discover
+              <PackageOpen size={15} aria-hidden /> Expected
             </Link>
             <Button kind="main" onClick={() => setAdopt("1")}>
               <Plus size={15} aria-hidden /> Adopt a device
