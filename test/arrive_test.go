@@ -207,7 +207,7 @@ func TestClaimsThatAreRefused(t *testing.T) {
 		"is in service already":           func(c *v1.Claim) { c.Serial = "HY24-11902" },
 		"there is no site":                func(c *v1.Claim) { c.Site = "nowhere" },
 		"there is a device th-sw-01":      func(c *v1.Claim) { c.Name = "th-sw-01" },
-		"device th-sw-77: not found":     func(c *v1.Claim) { c.Like = "th-sw-77" },
+		"device th-sw-77: not found":      func(c *v1.Claim) { c.Like = "th-sw-77" },
 		"has no port 9/9/9":               func(c *v1.Claim) { c.Edits = []v1.Edit{{Port: newSwitch + ":9/9/9", Field: "vlan", Value: "40"}} },
 		"device th-sw-77":                 func(c *v1.Claim) { c.Replaces, c.Name, c.Like = "th-sw-77", "", "" },
 		"is no tag: use small":            func(c *v1.Claim) { c.Tags = []string{"Not A Tag"} },

@@ -285,6 +285,15 @@ var demoSites = map[string]v1.SiteRequest{
 	"sandpiper":      {Title: "MV Sandpiper", Code: "SP", TimeZone: "Etc/UTC", Notes: "Under construction at Kelp Bay."},
 }
 
+// demoGroups are the groups that people of the company use.
+var demoGroups = map[string]v1.GroupRequest{
+	"camera-switches": {Title: "Switches that feed cameras", Pick: "kind = switch and port.vlan = 50 and port.poe.watts > 0"},
+	"passenger-wifi":  {Title: "Access points for passengers", Pick: "kind = access-point and not site = harbour-house"},
+	"vessels":         {Title: "Everything afloat", Pick: "site in (fulmar, guillemot, razorbill, turnstone, sandpiper)"},
+	"old-firmware":    {Title: "Switches behind 4.1", Pick: "kind = switch and firmware < 4.1"},
+	"night-watch":     {Title: "What must never be down", Members: []string{"hh-core-01", "hh-core-02", "th-sw-01", "kb-sw-01"}},
+}
+
 // furnish makes the people, the sites and the devices on the first start, as an administrator would: over the interface,
 // with one address from which the rest is discovered.
 func furnish(ctx context.Context, c *client.Client, world *standin.World, start string) error {
@@ -337,6 +346,11 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	for _, r := range results.Items {
 		if r.Problem != "" {
 			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
+		}
+	}
+	for name, g := range demoGroups {
+		if err := c.PutGroup(ctx, name, g); err != nil {
+			return err
 		}
 	}
 	return claimSandpiper(ctx, c, world)

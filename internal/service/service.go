@@ -17,6 +17,7 @@ import (
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/store"
@@ -40,6 +41,7 @@ type Service struct {
 	Inventory *inventory.Service
 	Discovery *discovery.Service
 	Arrivals  *arrivals.Service
+	Groups    *groups.Service
 	lock      *os.File
 }
 
@@ -82,6 +84,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	writer, _ := o.Connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Bus, o.Log)
+	s.Groups = groups.New(s.Store, s.Inventory, s.Bus)
 	return s.Changes.Resume(ctx)
 }
 

@@ -329,6 +329,38 @@ func (c *Client) Forget(ctx context.Context, device string) error {
 	return c.call(ctx, http.MethodDelete, "/devices/"+url.PathEscape(device), nil, nil)
 }
 
+// Map draws how the devices that a selector picks hang together, and if a VLAN is given, how it fares.
+func (c *Client) Map(ctx context.Context, where string, vlan int) (v1.Map, error) {
+	q := url.Values{}
+	if where != "" {
+		q.Set("where", where)
+	}
+	if vlan != 0 {
+		q.Set("vlan", strconv.Itoa(vlan))
+	}
+	return get[v1.Map](ctx, c, "/map", q)
+}
+
+// Groups lists the groups, and what they come to now.
+func (c *Client) Groups(ctx context.Context) (v1.List[v1.Group], error) {
+	return get[v1.List[v1.Group]](ctx, c, "/groups", nil)
+}
+
+// PutGroup makes or replaces a group.
+func (c *Client) PutGroup(ctx context.Context, name string, in v1.GroupRequest) error {
+	return c.call(ctx, http.MethodPut, "/groups/"+url.PathEscape(name), in, nil)
+}
+
+// DropGroup deletes a group; its members stay.
+func (c *Client) DropGroup(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/groups/"+url.PathEscape(name), nil, nil)
+}
+
+// ChangeMembers changes who is in a group that is picked by hand.
+func (c *Client) ChangeMembers(ctx context.Context, group string, in v1.MembersRequest) error {
+	return c.call(ctx, http.MethodPost, "/groups/"+url.PathEscape(group)+"/members", in, nil)
+}
+
 // Claim claims devices by their serial numbers; each has a result of its own.
 func (c *Client) Claim(ctx context.Context, claims []v1.Claim) (v1.List[v1.ClaimResult], error) {
 	return post[v1.List[v1.ClaimResult]](ctx, c, "/claims", v1.ClaimRequest{Claims: claims})

@@ -43,7 +43,7 @@ func (s *server) eventRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Events), http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
 		func(ctx context.Context, in *logQuery) (*body[v1.List[v1.Event]], error) {
-			where, err := catalog.Log.Parse(in.Where)
+			where, err := s.parseIn(ctx, catalog.Log, in.Where)
 			if err != nil {
 				return nil, err
 			}
@@ -68,7 +68,7 @@ func (s *server) eventRoutes(api huma.API) {
 // devicesIn lists the devices that a selector picks now and whose events there are for who makes the request, or nil for
 // all.
 func (s *server) devicesIn(ctx context.Context, scope string) ([]string, error) {
-	where, err := catalog.Network.Parse(scope)
+	where, err := s.parse(ctx, scope)
 	if err != nil {
 		return nil, err
 	}

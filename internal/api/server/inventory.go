@@ -32,7 +32,7 @@ func (s *server) inventoryRoutes(api huma.API) {
 	s.clientRoutes(api)
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/devices", "list-devices", "The devices",
 		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Device]], error) {
-			q, err := in.parse(ctx, selector.Device)
+			q, err := s.query(ctx, in, selector.Device)
 			if err != nil {
 				return nil, err
 			}
@@ -127,7 +127,7 @@ func (s *server) inventoryRoutes(api huma.API) {
 		})
 	register(s, api, may(rights.See, rights.Ports), http.MethodGet, "/ports", "list-ports", "The ports",
 		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Port]], error) {
-			q, err := in.parse(ctx, selector.Port)
+			q, err := s.query(ctx, in, selector.Port)
 			if err != nil {
 				return nil, err
 			}
@@ -143,7 +143,7 @@ type MACPath struct {
 func (s *server) clientRoutes(api huma.API) {
 	register(s, api, may(rights.See, rights.Clients), http.MethodGet, "/clients", "list-clients", "The end stations, wired and wireless, that are or were there",
 		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.NetworkClient]], error) {
-			q, err := in.parse(ctx, selector.Client)
+			q, err := s.query(ctx, in, selector.Client)
 			if err != nil {
 				return nil, err
 			}
@@ -207,7 +207,7 @@ func (s *server) onClient(ctx context.Context, n need, mac string) error {
 func (s *server) siteRoutes(api huma.API) {
 	register(s, api, may(rights.See, rights.Sites), http.MethodGet, "/sites", "list-sites", "The sites, with the health of their devices",
 		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Site]], error) {
-			q, err := in.parse(ctx, selector.Site)
+			q, err := s.query(ctx, in, selector.Site)
 			if err != nil {
 				return nil, err
 			}

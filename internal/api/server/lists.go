@@ -37,10 +37,10 @@ var featureOf = map[selector.Noun]rights.Feature{
 	selector.Site: rights.Sites, selector.Device: rights.Devices, selector.Port: rights.Ports, selector.Client: rights.Clients,
 }
 
-// parse reads the query for a list of a noun, of what there is for who makes the request.
-func (in *ListQuery) parse(ctx context.Context, subject selector.Noun) (q catalog.Query, err error) {
+// query reads the query for a list of a noun, of what there is for who makes the request.
+func (s *server) query(ctx context.Context, in *ListQuery, subject selector.Noun) (q catalog.Query, err error) {
 	q = catalog.Query{Within: within(ctx, rights.See, featureOf[subject]), Offset: in.Offset, Limit: in.Limit, Now: time.Now()}
-	if q.Where, err = catalog.Network.Parse(in.Where); err != nil {
+	if q.Where, err = s.parse(ctx, in.Where); err != nil {
 		return q, err
 	}
 	if q.Order, err = catalog.ParseOrder(in.Sort, subject); err != nil {
@@ -151,6 +151,9 @@ func (s *server) selectorRoutes(api huma.API) {
 	register(s, api, signedIn, http.MethodGet, "/selectors/completion", "complete-selector", "How an expression may go on",
 		func(ctx context.Context, in *completeQuery) (*body[v1.Completion], error) {
 			c := languageOf(in.Of).Complete(in.Text, in.At, func(f *selector.Field) []string {
+				if catalog.IsGroup(f) {
+					return s.groupNames(ctx)
+				}
 				return s.Inventory.Values(f, within(ctx, rights.See, featureOf[f.Noun]))
 			})
 			out := v1.Completion{From: c.From, To: c.To, Candidates: []v1.Candidate{}}
@@ -169,8 +172,12 @@ func (s *server) selectorRoutes(api huma.API) {
 			if errors.As(err, &fault) {
 				return &body[v1.Reading]{v1.Reading{Fault: (*v1.Fault)(fault)}}, nil
 			}
+			picked, err := s.Groups.Expand(ctx, e)
+			if err != nil {
+				return nil, err
+			}
 			of := func(n selector.Noun) catalog.Query {
-				return catalog.Query{Where: e, Within: within(ctx, rights.See, featureOf[n]), Now: time.Now()}
+				return catalog.Query{Where: picked, Within: within(ctx, rights.See, featureOf[n]), Now: time.Now()}
 			}
 			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(of(selector.Site)).Total,
 				Devices: s.Inventory.Devices(of(selector.Device)).Total, Ports: s.Inventory.Ports(of(selector.Port)).Total,

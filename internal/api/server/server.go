@@ -84,6 +84,8 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.selectorRoutes(api)
 	s.discoveryRoutes(api)
 	s.arrivalRoutes(api)
+	s.groupRoutes(api)
+	s.mapRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

@@ -87,6 +87,7 @@ func deviceFields() []*selector.Field {
 	return []*selector.Field{
 		words("", "", func(d *Device) string { return d.text }),
 		words("name", "name of the device", func(d *Device) string { return d.Name }),
+		words(groupField, "group that the device is in; a group's own selector may ask for more than the device", func(*Device) string { return "" }),
 		choice("kind", "what the device is for", network.Kinds(), func(d *Device) string { return string(d.Identity.Kind) }),
 		words("maker", "who made the device", func(d *Device) string { return d.Identity.Maker }),
 		words("model", "model of the device", func(d *Device) string { return d.Identity.Model }),

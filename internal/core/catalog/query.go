@@ -48,6 +48,9 @@ func fieldOf(name string, subject selector.Noun) (*selector.Field, error) {
 	if f == nil {
 		return nil, &OrderError{fmt.Sprintf("there is no field `%s` to sort or count by", name)}
 	}
+	if f.Name == groupField {
+		return nil, &OrderError{"a device may be in many groups: they can be asked for, not sorted or counted by"}
+	}
 	if f.Noun > subject {
 		return nil, &OrderError{fmt.Sprintf("`%s` is a property of a %s: it has no one value for a %s", f.Name, f.Noun, subject)}
 	}

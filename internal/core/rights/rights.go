@@ -226,6 +226,9 @@ func ParseWhere(text string) (selector.Expr, error) {
 	if err != nil {
 		return nil, err
 	}
+	if catalog.SpeaksOfGroups(e) {
+		return nil, fmt.Errorf("`%s` asks for a group: where it is about rights, a selector must not depend on who may edit groups", text)
+	}
 	if selector.HasWords(e) {
 		return nil, fmt.Errorf("`%s` has a bare word in it: where it is about rights, a selector must name its fields", text)
 	}

@@ -81,6 +81,7 @@ func TestRulesThatAreRefused(t *testing.T) {
 		"allow see on audit where site = kelp-bay":   "lie nowhere in the network",
 		"allow see on devices where side = kelp-bay": "unknown field `side`",
 		"allow see on devices where gate camera":     "a bare word in it",
+		"allow see on devices where group = cameras": "must not depend on who may edit groups",
 		"deny see on sites where kind = firewall":    "cannot ask for properties of their parts",
 	} {
 		_, err := ParseRule(text)

@@ -41,6 +41,7 @@ export const keys = {
   discoveries: ["discoveries"] as const,
   found: ["found"] as const,
   claims: ["claims"] as const,
+  groups: ["groups"] as const,
   preferences: ["preferences"] as const,
   changes: ["changes"] as const,
   events: ["events"] as const,

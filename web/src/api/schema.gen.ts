@@ -649,6 +649,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The groups, and what they come to now
+         * @description Needs the right to see groups.
+         */
+        get: operations["list-groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make or replace a group
+         * @description Needs the right to operate groups.
+         */
+        put: operations["put-group"];
+        post?: never;
+        /**
+         * Delete a group; its members stay
+         * @description Needs the right to operate groups.
+         */
+        delete: operations["drop-group"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/{name}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change who is in a group that is picked by hand
+         * @description Needs the right to operate groups.
+         */
+        post: operations["change-members"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/host-keys": {
         parameters: {
             query?: never;
@@ -663,6 +727,26 @@ export interface paths {
          * @description Needs the right to operate devices.
          */
         post: operations["probe-host-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How devices hang together, from what neighbours report
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-map"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1750,6 +1834,29 @@ export interface components {
             /** @description Which device told of it, and the port or tunnel */
             via?: string;
         };
+        Group: {
+            /** Format: int64 */
+            clients: number;
+            /** @description Those that who asks may see */
+            devices: components["schemas"]["HealthCounts"];
+            /** @description The devices of a group that is picked by hand */
+            members?: string[];
+            name: string;
+            /** @description Who made it */
+            owner: string;
+            /** @description A selector: the group is what it picks. Left out for a group that is picked by hand */
+            pick?: string;
+            /** Format: int64 */
+            ports: number;
+            title?: string;
+        };
+        GroupRequest: {
+            /** @description The devices of a group that is picked by hand */
+            members?: string[];
+            /** @description A selector: the group is what it picks. Left out for a group that is picked by hand */
+            pick?: string;
+            title?: string;
+        };
         Hardware: {
             /** Format: double */
             cpu_percent: number;
@@ -1810,6 +1917,51 @@ export interface components {
             tx_high_dbm: number;
             /** Format: double */
             tx_low_dbm: number;
+        };
+        Line: {
+            a: components["schemas"]["LineEnd"];
+            b: components["schemas"]["LineEnd"];
+            /** @description The end that spanning tree blocks: device:port */
+            blocked_at?: string;
+            /** Format: double */
+            delay_ms?: number;
+            /**
+             * @description degraded: a part of a bundle is down
+             * @enum {string}
+             */
+            health: "well" | "degraded" | "down" | "off" | "unknown";
+            /** @enum {string} */
+            kind: "cable" | "bundle" | "tunnel";
+            /** Format: double */
+            loss_percent?: number;
+            /** Format: int64 */
+            members: number;
+            /** @description Only one end reports the other */
+            one_sided?: boolean;
+            /** @description Whether it goes through the air */
+            radio?: boolean;
+            /**
+             * Format: int64
+             * @description Of the members that are up
+             */
+            speed_mbps?: number;
+            /** @description Of a tunnel */
+            underlay?: string;
+            /** Format: int64 */
+            up: number;
+            /**
+             * @description How the VLAN that was asked for fares on it
+             * @enum {string}
+             */
+            vlan?: "carried" | "stopped" | "absent";
+            /** @description Why it is stopped */
+            vlan_why?: string;
+        };
+        LineEnd: {
+            device: string;
+            /** @description Of the port, the bundle or the tunnel */
+            name: string;
+            ports: string[];
         };
         ListAcceptResult: {
             /**
@@ -2001,6 +2153,25 @@ export interface components {
              */
             total: number;
         };
+        ListGroup: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Group"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListNetworkClient: {
             /**
              * Format: int64
@@ -2157,6 +2328,31 @@ export interface components {
             /** Format: date-time */
             at: string;
             text: string;
+        };
+        Map: {
+            devices: components["schemas"]["MapDevice"][];
+            lines: components["schemas"]["Line"][];
+        };
+        MapDevice: {
+            /** @description It was not asked for, and is there because a line leads to it */
+            beyond?: boolean;
+            /** @enum {string} */
+            health: "well" | "degraded" | "down" | "off" | "unknown";
+            kind: string;
+            model: string;
+            name: string;
+            site: string;
+            /** @description Whether it knows the VLAN that was asked for */
+            vlan?: boolean;
+            /**
+             * Format: int64
+             * @description How many of its access ports are in the VLAN that was asked for
+             */
+            vlan_ports?: number;
+        };
+        MembersRequest: {
+            add?: string[];
+            remove?: string[];
         };
         MergeRequest: {
             /** @description The site that takes the devices */
@@ -3898,6 +4094,130 @@ export interface operations {
             };
         };
     };
+    "list-groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListGroup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MembersRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "probe-host-key": {
         parameters: {
             query?: never;
@@ -3918,6 +4238,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-map": {
+        parameters: {
+            query?: {
+                /** @description A selector: which devices, with the lines between them and from them */
+                where?: string;
+                /** @description Tell besides how this VLAN fares */
+                vlan?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Map"];
                 };
             };
             /** @description Error */

@@ -141,6 +141,7 @@ function happened(e: HappenedEvent) {
   mark(...keys.ports);
   mark(...keys.sites);
   mark(...keys.clients);
+  mark(...keys.groups);
   mark(...keys.events);
   mark("reading");
   if (e.kind === "config" && e.device) mark(...keys.configuration(e.device));

@@ -4,6 +4,7 @@ import {
   Cable,
   CircleHelp,
   Eye,
+  Group,
   MapPin,
   MonitorSmartphone,
   PanelRight,
@@ -32,6 +33,7 @@ const areas = [
   { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
   { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
   { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
+  { path: "/groups", name: "Groups", icon: Group, features: ["groups"] },
   { path: "/people", name: "People", icon: Users, features: ["people", "audit"] },
 ];
 
@@ -68,7 +70,7 @@ export function Frame({ me, children }: { me: Person; children: ReactNode }) {
         <Link to="/watch" className="w-[132px] shrink-0 text-lg text-ink hover:no-underline">
           <WordMark />
         </Link>
-        <ScopeLine input={scope} />
+        <ScopeLine input={scope} me={me} />
         <Button
           kind="quiet"
           className="ml-auto"

@@ -33,6 +33,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "ports", words: "ports", group: "Go to", show: "Ports", run: go(kept("/ports")) },
       { id: "clients", words: "clients stations", group: "Go to", show: "Clients", run: go(kept("/clients")) },
       { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
+      { id: "groups", words: "groups saved scopes", group: "Go to", show: "Groups", run: go("/groups") },
       {
         id: "people",
         words: "people users roles rights audit log",

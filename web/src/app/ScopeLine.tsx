@@ -1,15 +1,16 @@
 import { clsx } from "clsx";
 import { type RefObject, useEffect, useId, useRef, useState } from "react";
-import type { Fault } from "../api/client";
+import type { Fault, Person } from "../api/client";
 import { useCompletion, useReading } from "../api/lists";
 import { many } from "../ui/time";
+import { SavedScopes } from "./SavedScopes";
 import { useScope } from "./view";
 
 /**
  * One selector that narrows every page. It stands in the address and comes into force as it is typed, as soon as it can be
  * read; until then the last one that could stays, and what is wrong is said under the line.
  */
-export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null> }) {
+export function ScopeLine({ input, me }: { input: RefObject<HTMLInputElement | null>; me: Person }) {
   const [scope, setScope] = useScope();
   const [text, setText] = useState(scope);
   const [at, setAt] = useState(scope.length);
@@ -125,6 +126,7 @@ export function ScopeLine({ input }: { input: RefObject<HTMLInputElement | null>
             clear
           </button>
         )}
+        <SavedScopes me={me} scope={scope} setScope={setScope} />
       </div>
       {fault && <FaultLine id={faultId} fault={fault} text={settled} />}
       <div

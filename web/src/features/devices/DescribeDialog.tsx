@@ -162,7 +162,7 @@ export function Service({ d }: { d: DeviceDetail }) {
         <>
           <Button onClick={() => setAsking("rename")}>Rename…</Button>
           <Link
-            to="/expected"
+            to={`/expected?replaces=${encodeURIComponent(d.name)}`}
             className="inline-flex h-7 items-center rounded-sm border border-rule bg-raised px-2.5 font-medium text-ink hover:border-soft hover:no-underline"
           >
             Replace…

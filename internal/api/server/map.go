@@ -1,0 +1,103 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/topology"
+)
+
+func (s *server) mapRoutes(api huma.API) {
+	type mapQuery struct {
+		Where string `query:"where" maxLength:"4000" doc:"A selector: which devices, with the lines between them and from them"`
+		VLAN  int    `query:"vlan" minimum:"0" maximum:"4094" doc:"Tell besides how this VLAN fares"`
+	}
+	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/map", "get-map", "How devices hang together, from what neighbours report",
+		func(ctx context.Context, in *mapQuery) (*body[v1.Map], error) {
+			where, err := s.parse(ctx, in.Where)
+			if err != nil {
+				return nil, err
+			}
+			sees := within(ctx, rights.See, rights.Devices)
+			everything := s.Inventory.Devices(catalog.Query{Within: sees, Limit: 1 << 30, Now: time.Now()}).Rows
+			asked := map[string]bool{}
+			for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: sees, Limit: 1 << 30, Now: time.Now()}).Rows {
+				asked[d.Name] = true
+			}
+			return &body[v1.Map]{drawMap(everything, asked, network.VLANID(in.VLAN))}, nil
+		})
+}
+
+// drawMap draws the devices that are asked for and those that a line leads to from them.
+func drawMap(everything []*catalog.Device, asked map[string]bool, vlan network.VLANID) v1.Map {
+	seen, configs, rows := map[string]topology.Seen{}, map[string]network.Config{}, map[string]*catalog.Device{}
+	for _, d := range everything {
+		seen[d.Name] = topology.Seen{Config: d.Config, State: d.State, Inside: d.Inside, Away: d.Reach != network.ReachConnected}
+		configs[d.Name], rows[d.Name] = d.Config, d
+	}
+	out := v1.Map{Devices: []v1.MapDevice{}, Lines: []v1.Line{}}
+	drawn := map[string]bool{}
+	draw := func(name string) {
+		if !drawn[name] {
+			drawn[name] = true
+			out.Devices = append(out.Devices, mapDevice(rows[name], !asked[name], vlan))
+		}
+	}
+	for _, d := range everything {
+		if asked[d.Name] {
+			draw(d.Name)
+		}
+	}
+	for _, l := range topology.Lines(seen, topology.HostNames(configs)) {
+		if !asked[l.A.Device] && !asked[l.B.Device] {
+			continue
+		}
+		draw(l.A.Device)
+		draw(l.B.Device)
+		line := lineOut(l)
+		line.Radio = rows[l.A.Device].Identity.Kind == network.RadioLink && rows[l.B.Device].Identity.Kind == network.RadioLink
+		if vlan != 0 {
+			line.VLAN, line.Why = topology.VLANOn(seen, l, vlan)
+		}
+		out.Lines = append(out.Lines, line)
+	}
+	return out
+}
+
+func mapDevice(d *catalog.Device, beyond bool, vlan network.VLANID) v1.MapDevice {
+	out := v1.MapDevice{Name: d.Name, Site: d.Site.Name, Kind: string(d.Identity.Kind), Model: d.Identity.Maker + " " + d.Identity.Model, Health: string(d.Health), Beyond: beyond}
+	if vlan == 0 {
+		return out
+	}
+	_, out.VLAN = d.Config.VLANs[vlan]
+	for _, p := range d.Config.Ports {
+		if p.Mode == network.Access && p.AccessVLAN == vlan && p.Enabled {
+			out.Ports++
+		}
+	}
+	return out
+}
+
+func lineOut(l topology.Line) v1.Line {
+	out := v1.Line{Kind: l.Kind, A: v1.LineEnd(l.A), B: v1.LineEnd(l.B), Up: l.Up, Members: l.Members, SpeedMbps: l.SpeedMbps, OneSided: l.OneSided,
+		Underlay: l.Underlay, DelayMs: l.DelayMs, Loss: l.Loss, Health: string(network.Well)}
+	if l.Blocked != nil {
+		out.BlockedAt = l.Blocked.Device + ":" + l.Blocked.Name
+	}
+	switch {
+	case l.Unknown:
+		out.Health = string(network.HealthUnknown)
+	case l.Up == 0:
+		out.Health = string(network.HealthDown)
+	case l.Up < l.Members:
+		out.Health = string(network.Degraded)
+	}
+	return out
+}
