@@ -330,3 +330,47 @@ func TestPreferencesAreOnesOwn(t *testing.T) {
 	_, mine = r.get(t, "/preferences", nil)
 	assert.NotContains(t, mine, "table.ports")
 }
+
+func TestMapDrawsWhatThereIs(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	var m v1.Map
+	require.Eventually(t, func() bool {
+		var err error
+		m, err = r.Map(t.Context(), "", 50)
+		return err == nil && len(m.Lines) == len(r.world.Cables())
+	}, waitLong, waitStep, "every cable of the world is a line")
+	drawn := map[[2]string]v1.Line{}
+	for _, l := range m.Lines {
+		drawn[[2]string{l.A.Device + ":" + l.A.Name, l.B.Device + ":" + l.B.Name}] = l
+	}
+	for _, c := range r.world.Cables() {
+		l, there := drawn[c]
+		if !there {
+			l, there = drawn[[2]string{c[1], c[0]}]
+		}
+		assert.True(t, there, "%v", c)
+		assert.Equal(t, "well", l.Health, "%v", c)
+	}
+	uplink := drawn[[2]string{"th-sw-01:1/1/49", "th-sw-02:1/1/25"}]
+	assert.Equal(t, "carried", uplink.VLAN)
+	assert.Equal(t, 10_000, uplink.SpeedMbps)
+	assert.Equal(t, "absent", drawn[[2]string{"th-ap-01:eth0", "th-sw-02:1/1/1"}].VLAN)
+
+	part, err := r.Map(t.Context(), "kind = access-point", 0)
+	require.NoError(t, err)
+	require.Len(t, part.Lines, 1)
+	require.Len(t, part.Devices, 2)
+	assert.False(t, part.Devices[0].Beyond)
+	assert.True(t, part.Devices[1].Beyond, "the switch is there because the line leads to it")
+
+	require.NoError(t, r.world.Throw(standin.Cut, "th-sw-02:1/1/1"))
+	require.Eventually(t, func() bool {
+		m, err := r.Map(t.Context(), "kind = access-point", 0)
+		return err == nil && len(m.Lines) == 1 && m.Lines[0].Up == 0
+	}, waitLong, waitStep, "where a cut cable led is remembered")
+	coral := r.confine(t, "coral", "viewer", "kind = switch")
+	m, err = coral.Map(t.Context(), "", 0)
+	require.NoError(t, err)
+	assert.Len(t, m.Devices, 2, "nothing leads beyond what one may see")
+}

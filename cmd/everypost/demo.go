@@ -285,6 +285,27 @@ var demoSites = map[string]v1.SiteRequest{
 	"sandpiper":      {Title: "MV Sandpiper", Code: "SP", TimeZone: "Etc/UTC", Notes: "Under construction at Kelp Bay."},
 }
 
+// demoPlaces are where the devices of the machine rooms stand.
+var demoPlaces = func() map[string]v1.DeviceDescription {
+	out := map[string]v1.DeviceDescription{}
+	put := func(site, building, rack string, top int, tags []string, names ...string) {
+		for i, name := range names {
+			out[name] = v1.DeviceDescription{Site: site, Particulars: v1.Particulars{Building: building, Floor: "0", Rack: rack, RackUnit: top - i, Tags: tags}}
+		}
+	}
+	critical := []string{"critical"}
+	put("harbour-house", "machine room", "M1", 12, critical, "hh-fw-01", "hh-fw-02", "hh-edge-01", "hh-edge-02")
+	put("harbour-house", "machine room", "M1", 6, critical, "hh-core-01")
+	put("harbour-house", "machine room", "M2", 6, critical, "hh-core-02")
+	put("harbour-house", "machine room", "M2", 12, nil, "hh-st-01", "hh-st-02")
+	put("harbour-house", "machine room", "M2", 9, nil, "hh-sw-01")
+	put("tern-haven", "terminal", "T1", 12, critical, "th-fw-01", "th-edge-01")
+	put("tern-haven", "terminal", "T1", 9, critical, "th-sw-01")
+	put("tern-haven", "terminal", "T1", 6, nil, "th-sw-02", "th-sw-03")
+	put("kelp-bay", "dock office", "K1", 8, nil, "kb-fw-01", "kb-edge-01", "kb-sw-01")
+	return out
+}()
+
 // demoGroups are the groups that people of the company use.
 var demoGroups = map[string]v1.GroupRequest{
 	"camera-switches": {Title: "Switches that feed cameras", Pick: "kind = switch and port.vlan = 50 and port.poe.watts > 0"},
@@ -346,6 +367,11 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	for _, r := range results.Items {
 		if r.Problem != "" {
 			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
+		}
+	}
+	for name, d := range demoPlaces {
+		if err := c.Describe(ctx, name, d); err != nil {
+			return err
 		}
 	}
 	for name, g := range demoGroups {

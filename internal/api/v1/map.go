@@ -33,7 +33,7 @@ type Line struct {
 	Underlay  string  `json:"underlay,omitempty" doc:"Of a tunnel"`
 	DelayMs   float64 `json:"delay_ms,omitempty"`
 	Loss      float64 `json:"loss_percent,omitempty"`
-	VLAN      string  `json:"vlan,omitempty" enum:"carried,stopped,absent" doc:"How the VLAN that was asked for fares on it"`
+	VLAN      string  `json:"vlan,omitempty" enum:"carried,held,stopped,absent" doc:"How the VLAN that was asked for fares on it"`
 	Why       string  `json:"vlan_why,omitempty" doc:"Why it is stopped"`
 }
 

@@ -147,6 +147,7 @@ const (
 	Carried = "carried" // it passes
 	Stopped = "stopped" // one end carries it, and it does not get through
 	Absent  = "absent"  // neither end carries it
+	Held    = "held"    // spanning tree holds it back, to cut a loop
 )
 
 // VLANOn tells how a VLAN fares on a line that is no tunnel, and why it is stopped.
@@ -167,7 +168,7 @@ func VLANOn(devices map[string]Seen, l Line, v network.VLANID) (how, why string)
 	case l.Up == 0:
 		return Stopped, "the link is down"
 	case l.Blocked != nil:
-		return Stopped, "spanning tree blocks " + l.Blocked.Device + " " + l.Blocked.Name
+		return Held, "spanning tree blocks " + l.Blocked.Device + " " + l.Blocked.Name
 	}
 	return Carried, ""
 }

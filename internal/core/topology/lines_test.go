@@ -70,7 +70,7 @@ func TestHowAVLANFares(t *testing.T) {
 	devices["b"] = b
 	lines = Lines(devices, self)
 	require.NotNil(t, lines[0].Blocked)
-	assert.Equal(t, "stopped: spanning tree blocks b 3", fares(0, 10))
+	assert.Equal(t, "held: spanning tree blocks b 3", fares(0, 10))
 
 	native := devices["a"].Config.Ports["3"]
 	native.NativeVLAN, native.TrunkVLANs = 10, nil

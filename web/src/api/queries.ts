@@ -42,6 +42,7 @@ export const keys = {
   found: ["found"] as const,
   claims: ["claims"] as const,
   groups: ["groups"] as const,
+  map: ["map"] as const,
   preferences: ["preferences"] as const,
   changes: ["changes"] as const,
   events: ["events"] as const,

@@ -1953,7 +1953,7 @@ export interface components {
              * @description How the VLAN that was asked for fares on it
              * @enum {string}
              */
-            vlan?: "carried" | "stopped" | "absent";
+            vlan?: "carried" | "held" | "stopped" | "absent";
             /** @description Why it is stopped */
             vlan_why?: string;
         };

@@ -142,6 +142,7 @@ function happened(e: HappenedEvent) {
   mark(...keys.sites);
   mark(...keys.clients);
   mark(...keys.groups);
+  mark(...keys.map);
   mark(...keys.events);
   mark("reading");
   if (e.kind === "config" && e.device) mark(...keys.configuration(e.device));

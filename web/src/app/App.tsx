@@ -15,6 +15,7 @@ const SitesPage = lazy(() => import("../features/sites/SitesPage").then((m) => (
 const DiscoverPage = lazy(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
 const PeoplePage = lazy(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
 const OwnPage = lazy(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
+const MapPage = lazy(() => import("../features/map/MapPage").then((m) => ({ default: m.MapPage })));
 const GroupsPage = lazy(() => import("../features/groups/GroupsPage").then((m) => ({ default: m.GroupsPage })));
 const ClaimsPage = lazy(() => import("../features/arrivals/ClaimsPage").then((m) => ({ default: m.ClaimsPage })));
 const ChangesPage = lazy(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
@@ -40,6 +41,7 @@ export function App() {
               <Route path="/people" element={<PeoplePage me={me.data} />} />
               <Route path="/own" element={<OwnPage me={me.data} />} />
               <Route path="/expected" element={<ClaimsPage me={me.data} />} />
+              <Route path="/map" element={<MapPage />} />
               <Route path="/groups" element={<GroupsPage me={me.data} />} />
               <Route path="/changes" element={<ChangesPage />} />
               <Route

@@ -11,6 +11,7 @@ import {
   Search,
   ServerCog,
   Users,
+  Waypoints,
 } from "lucide-react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, NavLink } from "react-router";
@@ -31,6 +32,7 @@ const areas = [
   { path: "/watch", name: "Watch", icon: Activity, features: ["devices", "events"] },
   { path: "/devices", name: "Devices", icon: ServerCog, features: ["devices"] },
   { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
+  { path: "/map", name: "Map", icon: Waypoints, features: ["devices"] },
   { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
   { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
   { path: "/groups", name: "Groups", icon: Group, features: ["groups"] },

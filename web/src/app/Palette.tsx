@@ -31,6 +31,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "watch", words: "watch what needs attention", group: "Go to", show: "Watch", run: go(kept("/watch")) },
       { id: "devices", words: "devices", group: "Go to", show: "Devices", run: go(kept("/devices")) },
       { id: "ports", words: "ports", group: "Go to", show: "Ports", run: go(kept("/ports")) },
+      { id: "map", words: "map topology links places racks", group: "Go to", show: "Map", run: go(kept("/map")) },
       { id: "clients", words: "clients stations", group: "Go to", show: "Clients", run: go(kept("/clients")) },
       { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
       { id: "groups", words: "groups saved scopes", group: "Go to", show: "Groups", run: go("/groups") },
