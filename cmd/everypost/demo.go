@@ -44,6 +44,9 @@ var demoPeople = []v1.NewUser{
 type demoOptions struct {
 	data, listen, control           string
 	callHomeListen, bootstrapListen string
+	scale                           int
+	seed                            int64
+	quiet                           bool
 	devicePort                      int
 }
 
@@ -60,6 +63,9 @@ loopback addresses. Everything that is done is kept in the data folder. Ctrl-C s
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8490", "address of the service")
 	f.StringVar(&o.callHomeListen, "call-home-listen", "127.0.0.1:4334", "address on which devices call home")
 	f.StringVar(&o.bootstrapListen, "bootstrap-listen", "127.0.0.1:8492", "address on which new devices are told what they are to be")
+	f.IntVar(&o.scale, "scale", 0, "instead of the company, so many like sites of 20 devices and 1,000 ports each, for load")
+	f.Int64Var(&o.seed, "seed", 0, "the same seed gives the same day")
+	f.BoolVar(&o.quiet, "quiet", false, "let nothing happen by itself")
 	f.IntVar(&o.devicePort, "device-port", 2830, "port on which the simulated devices listen")
 	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
 	fault := &cobra.Command{
@@ -136,6 +142,9 @@ func demo(ctx context.Context, out io.Writer, o demoOptions) error {
 	if err := furnish(ctx, c, world, world.Address(world.Entry())); err != nil {
 		return err
 	}
+	if !o.quiet && o.scale == 0 {
+		world.Play(ctx, standin.LanternDay())
+	}
 	people := make([]string, len(demoPeople))
 	for i, p := range demoPeople {
 		people[i] = fmt.Sprintf("%s (%s)", p.Name, p.Role)
@@ -168,7 +177,12 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 		return nil, err
 	}
 	file := func(device string) string { return filepath.Join(dir, device+".xml") }
-	return standin.New(standin.LanternSound(), standin.Options{
+	plant := standin.LanternSound()
+	if o.scale > 0 {
+		plant = standin.Scaled(o.scale)
+	}
+	return standin.New(plant, standin.Options{
+		Seed: o.seed,
 		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort,
 		Bootstrap: func() (standin.Bootstrap, error) {
 			anchor, err := bootstrap.TrustAnchor(filepath.Join(o.data, "service", bootstrapCertificate))
@@ -337,7 +351,15 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return err
 		}
 	}
-	for name, site := range demoSites {
+	sites := demoSites
+	if len(world.Crated()) == 0 && world.Entry() != "hh-core-01" { // a scaled world has sites of its own
+		sites = map[string]v1.SiteRequest{}
+		for _, d := range world.Devices() {
+			code, _, _ := strings.Cut(d, "-")
+			sites["site-"+code] = v1.SiteRequest{Title: "Site " + code, Code: code, Entry: code + "-edge-01"}
+		}
+	}
+	for name, site := range sites {
 		if err := c.PutSite(ctx, name, site); err != nil {
 			return err
 		}
@@ -368,6 +390,9 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 		if r.Problem != "" {
 			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
 		}
+	}
+	if len(sites) != len(demoSites) {
+		return nil
 	}
 	for name, d := range demoPlaces {
 		if err := c.Describe(ctx, name, d); err != nil {

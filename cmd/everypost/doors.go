@@ -23,7 +23,7 @@ type doorOptions struct {
 }
 
 func (o *doorOptions) flags(f *pflag.FlagSet) {
-	f.StringVar(&o.callListen, "call-home-listen", "127.0.0.1:4334", "address on which devices that call home are heard (RFC 8071); empty for none")
+	f.StringVar(&o.callListen, "call-home-listen", "", "address on which devices that call home are heard, such as :4334 (RFC 8071); none are heard without it")
 	f.StringVar(&o.callAddress, "call-home-address", "", "host:port by which devices reach it, where that is another")
 	f.StringVar(&o.authorities, "device-authorities", "", "file with the certificates (PEM) of those who vouch for new devices: their makers; without it none are answered")
 	f.StringVar(&o.bootstrapListen, "bootstrap-listen", "127.0.0.1:8492", "address on which new devices are told what they are to be (RFC 8572)")

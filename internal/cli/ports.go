@@ -16,12 +16,32 @@ func (a *app) portListing() listing[v1.Port] {
 	return listing[v1.Port]{
 		use: "ports", short: "List ports", empty: "No port fits.",
 		example: "  everypost ports name = th-sw-02\n  everypost ports camera port.up = false\n  everypost ports --where 'port.poe.watts > 10' --sort -port.poe.watts -o csv",
-		header:  []string{"port", "state", "description", "mode", "vlan", "speed", "poe", "neighbour", "since"},
+		header:  []string{"port", "state", "description", "mode", "vlan", "speed", "in", "out", "poe", "neighbour", "since"},
 		fetch:   (*client.Client).Ports,
 		row: func(p v1.Port) []string {
-			return []string{p.Ref, a.shape(p.Health), p.Description, p.Mode, vlanText(p), speed(p), poeText(p), peerText(p.Peer), a.when(p.ChangedAt)}
+			return []string{p.Ref, a.shape(p.Health), p.Description, p.Mode, vlanText(p), speed(p), rateOf(p.Rates, false), rateOf(p.Rates, true), poeText(p), peerText(p.Peer), a.when(p.ChangedAt)}
 		},
 	}
+}
+
+// rateOf is what goes over a port now, in one direction.
+func rateOf(r *v1.Rates, sent bool) string {
+	if r == nil {
+		return ""
+	}
+	bps := r.RxBps
+	if sent {
+		bps = r.TxBps
+	}
+	for _, u := range []struct {
+		by   float64
+		unit string
+	}{{1e9, "Gb/s"}, {1e6, "Mb/s"}, {1e3, "kb/s"}} {
+		if bps >= u.by {
+			return fmt.Sprintf("%.1f %s", bps/u.by, u.unit)
+		}
+	}
+	return fmt.Sprintf("%.0f b/s", bps)
 }
 
 func vlanText(p v1.Port) string {

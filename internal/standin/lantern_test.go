@@ -55,6 +55,19 @@ func TestLanternSoundIsWhole(t *testing.T) {
 	})
 }
 
+// What the script asks for can happen.
+func TestScriptCanBePlayed(t *testing.T) {
+	w := lantern(t)
+	for _, h := range LanternDay() {
+		require.NoError(t, w.Throw(h.Fault, h.Target), "%s %s", h.Fault, h.Target)
+	}
+	w.Play(t.Context(), []Happening{{0, Hang, "th-sw-02"}, {time.Millisecond, Cut, "nowhere:1"}, {2 * time.Millisecond, Hang, "th-sw-03"}})
+	require.Eventually(t, func() (hung bool) {
+		w.locked(func() { hung = w.devices["th-sw-02"].hung && w.devices["th-sw-03"].hung })
+		return hung
+	}, 5*time.Second, time.Millisecond)
+}
+
 // Of every loop one cable is blocked, and when another of it is cut it takes over.
 func TestSpanningTreeCutsLoopsAndHeals(t *testing.T) {
 	w := lantern(t)

@@ -132,6 +132,7 @@ func (d *device) systemState(sys *xmlnode.Node, now time.Time) {
 }
 
 func (d *device) interfacesState(interfaces *xmlnode.Node, _ time.Time) {
+	defer d.resolvedState(interfaces)
 	for _, i := range interfaces.All("interface") {
 		name := i.TextAt("name")
 		p := d.ports[name]

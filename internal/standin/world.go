@@ -60,6 +60,7 @@ type World struct {
 	closed bool
 	wg     sync.WaitGroup
 	stop   context.CancelFunc
+	done   <-chan struct{} // closed when the world ends
 }
 
 type endpoint struct{ device, port string }
@@ -157,6 +158,7 @@ func (w *World) endpoint(s string) (endpoint, error) {
 // Start lets every device boot and listen, and the world's time run, until Close.
 func (w *World) Start(ctx context.Context) error {
 	ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
+	w.done = ctx.Done()
 	for _, d := range w.devices {
 		if d.spec.Crated {
 			d.listener = newGatedListener(nil, d.gate)

@@ -63,7 +63,8 @@ func run() error {
 
 // demo runs the demo until the function that it returns is called.
 func demo(dir string) (func(), error) {
-	cmd := exec.Command("bin/everypost", "demo", "--data", filepath.Join(dir, "demo"), "--listen", listen, "--control", control, "--device-port", "2930")
+	cmd := exec.Command("bin/everypost", "demo", "--data", filepath.Join(dir, "demo"), "--listen", listen, "--control", control, "--device-port", "2930",
+		"--call-home-listen", "127.0.0.1:4434", "--bootstrap-listen", "127.0.0.1:8592", "--quiet")
 	ready := make(chan struct{})
 	cmd.Stdout = &watcher{text: "Ctrl-C", found: ready}
 	cmd.Stderr = os.Stderr

@@ -183,6 +183,7 @@ func (s *server) device(ctx context.Context, name string) (*body[v1.DeviceDetail
 	if out.Inside != nil && !s.Inventory.HoldsDevice(name, within(ctx, rights.See, rights.Clients)) {
 		bare := *out.Inside
 		bare.MACs, bare.Stations = nil, nil
+		out.Resolved = nil
 		out.Inside = &bare
 	}
 	return &body[v1.DeviceDetail]{out}, nil

@@ -63,6 +63,10 @@ func portOut(p *catalog.Port) v1.Port {
 		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
 		PoEMilliW: st.PoEMilliW, PoEClass: st.PoEClass, Counters: v1.Counters(st.Counters), ObservedAt: st.ObservedAt, Stale: p.Away,
 	}
+	if r := st.Rates; r.Span > 0 && !p.Away {
+		out.Rates = &v1.Rates{RxBps: r.RxBps, TxBps: r.TxBps, RxPps: r.RxPps, TxPps: r.TxPps, Errors: r.Errors, Discards: r.Discards,
+			Use: r.UsePercent(st.SpeedMbps), SpanMs: r.Span.Milliseconds()}
+	}
 	if p.Peer != nil {
 		out.Peer = &v1.Peer{System: p.Peer.System, Port: p.Peer.Port, Device: p.Peer.Device}
 	}
@@ -105,6 +109,9 @@ func deviceDetail(d *catalog.Device, ports []*catalog.Port, device func(*catalog
 	}
 	for _, f := range network.FaceOf(out.Model, d.Config.PortNames()).Ports {
 		out.Face = append(out.Face, v1.FacePort{Port: f.Port, Label: f.Label, Kind: string(f.Kind), Column: f.Column, Row: f.Row, Group: f.Group, Unit: f.Unit})
+	}
+	for _, r := range d.State.Resolved {
+		out.Resolved = append(out.Resolved, v1.Resolved(r))
 	}
 	if !d.Inside.ObservedAt.IsZero() {
 		out.Inside = &d.Inside

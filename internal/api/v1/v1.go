@@ -128,8 +128,16 @@ type DeviceDetail struct {
 	Face     []FacePort `json:"face"`
 	PortList []Port     `json:"port_list"`
 	VLANs    []VLAN     `json:"vlans"`
+	Resolved []Resolved `json:"resolved,omitempty" doc:"Addresses that the device resolved to hardware addresses (ARP)"`
 	// Inside is nil until it was read.
 	Inside *network.Inside `json:"inside,omitempty" doc:"Hardware, tables, radios, tunnels: read every half minute"`
+}
+
+// Resolved is an address that a device resolved to a hardware address (ARP, RFC 826).
+type Resolved struct {
+	Address   string `json:"address"`
+	MAC       string `json:"mac"`
+	Interface string `json:"interface"`
 }
 
 // VLAN is a VLAN as a device knows it.
@@ -171,6 +179,7 @@ type Port struct {
 	PoEMilliW   int       `json:"poe_mw,omitempty"`
 	PoEClass    int       `json:"poe_class,omitempty"`
 	Counters    Counters  `json:"counters"`
+	Rates       *Rates    `json:"rates,omitempty" doc:"What goes over the port now; left out when it is not known"`
 	Peer        *Peer     `json:"peer,omitempty" doc:"What the other end of the cable says of itself"`
 	ObservedAt  time.Time `json:"observed_at" doc:"When this was read"`
 	Stale       bool      `json:"stale" doc:"Whether the device is away, so that this is only the last known"`
@@ -192,6 +201,18 @@ type Counters struct {
 	RxDiscards  uint64 `json:"rx_discards"`
 	TxErrors    uint64 `json:"tx_errors"`
 	TxDiscards  uint64 `json:"tx_discards"`
+}
+
+// Rates is what went over a port between the last two readings.
+type Rates struct {
+	RxBps    float64 `json:"rx_bps" doc:"bit/s"`
+	TxBps    float64 `json:"tx_bps" doc:"bit/s"`
+	RxPps    float64 `json:"rx_pps" doc:"frames/s"`
+	TxPps    float64 `json:"tx_pps" doc:"frames/s"`
+	Errors   float64 `json:"errors_ps" doc:"Frames in error each second, received and sent"`
+	Discards float64 `json:"discards_ps" doc:"Frames discarded each second, received and sent"`
+	Use      float64 `json:"use_percent,omitempty" doc:"Part of the link's speed that the busier direction takes"`
+	SpanMs   int64   `json:"span_ms" doc:"Between the two readings"`
 }
 
 // Peer is the other end of a cable.

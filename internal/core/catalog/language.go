@@ -135,6 +135,14 @@ func portFields() []*selector.Field {
 			return selector.OfNumber(get(p.State.Counters))
 		})
 	}
+	rate := func(name, help string, get func(network.Rates) float64) *selector.Field {
+		return f(name, selector.Number, help, func(p *Port) selector.Datum {
+			if p.Away || p.State.Rates.Span == 0 {
+				return selector.Datum{}
+			}
+			return selector.OfNumber(get(p.State.Rates))
+		})
+	}
 	return []*selector.Field{
 		words("", "", func(p *Port) string { return p.text }),
 		words("port", "name of the port on its device", func(p *Port) string { return p.Ref.Port }),
@@ -159,6 +167,16 @@ func portFields() []*selector.Field {
 		count("port.tx.octets", "octets sent since boot", func(c network.Counters) uint64 { return c.TxOctets }),
 		count("port.errors", "frames in error since boot, received and sent", func(c network.Counters) uint64 { return c.RxErrors + c.TxErrors }),
 		count("port.discards", "frames discarded since boot, received and sent", func(c network.Counters) uint64 { return c.RxDiscards + c.TxDiscards }),
+		rate("port.rx.mbps", "what the port receives, in Mbit/s", func(r network.Rates) float64 { return r.RxBps / 1e6 }),
+		rate("port.tx.mbps", "what the port sends, in Mbit/s", func(r network.Rates) float64 { return r.TxBps / 1e6 }),
+		rate("port.errors.rate", "frames in error each second", func(r network.Rates) float64 { return r.Errors }),
+		rate("port.discards.rate", "frames discarded each second", func(r network.Rates) float64 { return r.Discards }),
+		f("port.use", selector.Number, "part of the link's speed that is used by the busier direction, in percent", func(p *Port) selector.Datum {
+			if p.Away || p.State.Rates.Span == 0 || p.State.SpeedMbps == 0 {
+				return selector.Datum{}
+			}
+			return selector.OfNumber(p.State.Rates.UsePercent(p.State.SpeedMbps))
+		}),
 		words("port.peer", "device or system at the other end of the cable", func(p *Port) string {
 			if p.Peer == nil {
 				return ""

@@ -48,6 +48,7 @@ type PortState struct {
 	PoEMilliW  int        `json:"poe_mw,omitempty"`
 	PoEClass   int        `json:"poe_class,omitempty"` // IEEE 802.3bt class 0 to 8
 	Counters   Counters   `json:"counters"`
+	Rates      Rates      `json:"-"` // since the reading before
 	Neighbour  *Neighbour `json:"neighbour,omitempty"`
 	ObservedAt time.Time  `json:"observed_at"`
 }
@@ -92,6 +93,14 @@ type State struct {
 	ObservedAt time.Time            `json:"observed_at"`
 	Ports      map[string]PortState `json:"ports"`
 	Power      *Power               `json:"power,omitempty"`
+	Resolved   []Resolved           `json:"-"` // by who routes
+}
+
+// Resolved is an address that a device resolved to a hardware address (ARP, RFC 826).
+type Resolved struct {
+	Address   string `json:"address"`
+	MAC       string `json:"mac"`
+	Interface string `json:"interface"`
 }
 
 // DeviceHealth judges a device by whether it is in hand.

@@ -193,6 +193,9 @@ func readState(data *xmlnode.Node, now time.Time) network.State {
 		if isPort(i) {
 			st.Ports[i.TextAt("name")] = readPortState(i, now)
 		}
+		for _, n := range i.Find("routed-vlan/ipv4/neighbors").All("neighbor") {
+			st.Resolved = append(st.Resolved, network.Resolved{Address: n.TextAt("ip"), MAC: strings.ToLower(n.TextAt("state/link-layer-address")), Interface: i.TextAt("name")})
+		}
 	}
 	for _, i := range data.Find("lldp/interfaces").All("interface") {
 		name := i.TextAt("name")

@@ -402,6 +402,7 @@ func (u *unit) tookState(st network.State, begun time.Time) {
 		if old.Oper != p.Oper && old.ObservedAt.After(begun) {
 			p.Oper, p.Changed, p.SpeedMbps = old.Oper, old.Changed, old.SpeedMbps
 		}
+		p.Rates = network.RatesBetween(old.Counters, p.Counters, st.ObservedAt.Sub(before.ObservedAt))
 		if p.Neighbour == nil && p.Oper != network.Up {
 			p.Neighbour = old.Neighbour // where a cable led is worth knowing while it is cut
 		}

@@ -165,7 +165,11 @@ func (x *index) buildClients(device string) {
 	rows := make([]*catalog.Client, 0, len(x.book.byDevice[device]))
 	for _, s := range x.book.byDevice[device] {
 		here := s.here && d.Reach == network.ReachConnected
-		rows = append(rows, catalog.NewClient(s.Sighting, s.GivenName, x.makers.Of(s.MAC), s.FirstSeen, s.LastSeen, here, d, byName[s.Port]))
+		sighting := s.Sighting
+		if sighting.Address == "" {
+			sighting.Address = x.addresses[s.MAC]
+		}
+		rows = append(rows, catalog.NewClient(sighting, s.GivenName, x.makers.Of(s.MAC), s.FirstSeen, s.LastSeen, here, d, byName[s.Port]))
 	}
 	slices.SortFunc(rows, func(a, b *catalog.Client) int { return strings.Compare(a.MAC, b.MAC) })
 	x.net.SetClients(device, rows)

@@ -20,12 +20,16 @@ type index struct {
 	hosts map[string]string // host name → device
 	stale bool              // all rows must be built anew
 
-	book   clientBook
-	makers catalog.Makers
+	addresses map[string]string // of clients, by hardware address, as devices resolved them
+	book      clientBook
+	makers    catalog.Makers
 }
 
+// maxAddresses bounds what devices can make the service remember.
+const maxAddresses = 500_000
+
 func newIndex() *index {
-	return &index{kept: map[string]store.Device{}, views: map[string]fleet.View{}, hosts: map[string]string{}, book: newClientBook()}
+	return &index{kept: map[string]store.Device{}, views: map[string]fleet.View{}, hosts: map[string]string{}, addresses: map[string]string{}, book: newClientBook()}
 }
 
 // setSites takes the sites as they are now.
@@ -85,6 +89,12 @@ func (x *index) see(v fleet.View) {
 	}
 	old := x.views[v.Name]
 	x.views[v.Name] = v
+	if len(x.addresses) > maxAddresses {
+		clear(x.addresses) // what is true is told again in a moment
+	}
+	for _, r := range v.State.Resolved {
+		x.addresses[r.MAC] = r.Address
+	}
 	if old.Config.Hostname != v.Config.Hostname {
 		x.stale = true
 	}

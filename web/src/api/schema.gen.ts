@@ -1594,6 +1594,8 @@ export interface components {
             rack_unit?: number;
             /** @description connected, waiting, gone, refused or retired */
             reach: string;
+            /** @description Addresses that the device resolved to hardware addresses (ARP) */
+            resolved?: components["schemas"]["Resolved"][];
             /** @description What who asks may do with the device, besides seeing it */
             rights: string[];
             /**
@@ -2501,6 +2503,8 @@ export interface components {
             /** Format: int64 */
             poe_mw?: number;
             port: string;
+            /** @description What goes over the port now; left out when it is not known */
+            rates?: components["schemas"]["Rates"];
             /** @description device:port */
             ref: string;
             site: string;
@@ -2582,6 +2586,48 @@ export interface components {
             /** Format: int64 */
             width_mhz: number;
         };
+        Rates: {
+            /**
+             * Format: double
+             * @description Frames discarded each second, received and sent
+             */
+            discards_ps: number;
+            /**
+             * Format: double
+             * @description Frames in error each second, received and sent
+             */
+            errors_ps: number;
+            /**
+             * Format: double
+             * @description bit/s
+             */
+            rx_bps: number;
+            /**
+             * Format: double
+             * @description frames/s
+             */
+            rx_pps: number;
+            /**
+             * Format: int64
+             * @description Between the two readings
+             */
+            span_ms: number;
+            /**
+             * Format: double
+             * @description bit/s
+             */
+            tx_bps: number;
+            /**
+             * Format: double
+             * @description frames/s
+             */
+            tx_pps: number;
+            /**
+             * Format: double
+             * @description Part of the link's speed that the busier direction takes
+             */
+            use_percent?: number;
+        };
         Reading: {
             /** Format: int64 */
             clients: number;
@@ -2605,6 +2651,11 @@ export interface components {
         Reset: {
             /** Format: int64 */
             seq: number;
+        };
+        Resolved: {
+            address: string;
+            interface: string;
+            mac: string;
         };
         Right: {
             feature: string;

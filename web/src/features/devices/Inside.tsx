@@ -13,13 +13,14 @@ type In = NonNullable<DeviceDetail["inside"]>;
 /** The tabs that a device has for what is inside it: only those that it tells something for. */
 export function insideTabs(d: DeviceDetail): [string, string, (d: DeviceDetail) => ReactNode][] {
   const i = d.inside;
-  if (!i) return [];
   const out: [string, string, (d: DeviceDetail) => ReactNode][] = [];
+  if (!i) return out;
   if (i.hardware.has_sensors) out.push(["hardware", "Hardware", () => <Hardware i={i} />]);
   if (i.radios?.length) out.push(["wireless", "Wireless", () => <Wireless i={i} name={d.name} />]);
   if (i.tunnels?.length) out.push(["tunnels", "Tunnels", () => <Tunnels i={i} />]);
   if (i.radio_link) out.push(["radio-link", "Radio link", () => <RadioLink i={i} />]);
   if (i.macs?.length) out.push(["macs", "MAC table", () => <MACs i={i} />]);
+  if (d.resolved?.length) out.push(["addresses", "Addresses", () => <Resolved d={d} />]);
   if (i.spanning || i.bundles?.length || i.cluster) out.push(["layer2", "Layer 2", () => <LayerTwo i={i} d={d} />]);
   return out;
 }
@@ -329,6 +330,54 @@ function MACs({ i }: { i: In }) {
         columns={macColumns}
         rows={rows}
         rowKey={(m) => `${m.mac} ${m.vlan}`}
+        sort={sort}
+        onSort={setSort}
+        className="max-h-[520px]"
+        empty={<Empty title="No address fits" />}
+      />
+    </Panel>
+  );
+}
+
+type Address = NonNullable<DeviceDetail["resolved"]>[number];
+
+const addressColumns: Column<Address>[] = [
+  { key: "address", head: "Address", width: "150px", mono: true, sort: (r) => r.address, cell: (r) => r.address },
+  {
+    key: "mac",
+    head: "MAC address",
+    width: "170px",
+    mono: true,
+    sort: (r) => r.mac,
+    cell: (r) => <Link to={`/clients?scope=${encodeURIComponent(`client.mac = ${r.mac}`)}`}>{r.mac}</Link>,
+  },
+  { key: "interface", head: "Interface", mono: true, sort: (r) => r.interface, cell: (r) => r.interface },
+];
+
+function Resolved({ d }: { d: DeviceDetail }) {
+  const [sort, setSort] = useView("asort", "address");
+  const [find, setFind] = useTyped("arp");
+  const all = d.resolved ?? [];
+  const rows = all.filter((r) => !find || `${r.address} ${r.mac} ${r.interface}`.includes(find.toLowerCase()));
+  return (
+    <Panel
+      title={`${rows.length} of ${all.length} resolved addresses (ARP)`}
+      aside={
+        <label className="flex items-center gap-2">
+          Find
+          <input
+            value={find}
+            onChange={(e) => setFind(e.target.value)}
+            className="h-6 w-44 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
+          />
+        </label>
+      }
+    >
+      <Table
+        label="Resolved addresses"
+        columns={addressColumns}
+        rows={rows}
+        rowKey={(r) => `${r.address} ${r.interface}`}
         sort={sort}
         onSort={setSort}
         className="max-h-[520px]"

@@ -6,7 +6,7 @@ import { useView } from "../../app/view";
 import { Button, Field, inputClass, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { Ago } from "../../ui/time";
-import { poeText, speedText, vlanText } from "./columns";
+import { poeText, rate, speedText, vlanText } from "./columns";
 
 type FieldName = "description" | "enabled" | "mode" | "vlan" | "native-vlan" | "trunk-vlans" | "poe";
 
@@ -226,9 +226,12 @@ function OnePort({ p }: { p: Port }) {
       </span>,
     ],
     ["PoE", p.has_poe ? `${poeText(p)}${p.poe_class ? `, class ${p.poe_class}` : ""}` : "none"],
-    ["Received", octets(p.counters.rx_octets)],
-    ["Sent", octets(p.counters.tx_octets)],
-    ["Errors", String(p.counters.rx_errors + p.counters.tx_errors)],
+    ["Receives", p.rates ? rate(p.rates.rx_bps) : "not known"],
+    ["Sends", p.rates ? rate(p.rates.tx_bps) : "not known"],
+    [
+      "Errors",
+      `${p.counters.rx_errors + p.counters.tx_errors}${p.rates && p.rates.errors_ps > 0 ? `, ${p.rates.errors_ps.toFixed(1)}/s` : ""}`,
+    ],
     [
       "MAC",
       <span key="m" className="font-mono text-sm">
@@ -244,6 +247,50 @@ function OnePort({ p }: { p: Port }) {
           <dd className="truncate">{v}</dd>
         </div>
       ))}
+      <details className="col-span-2 mt-1">
+        <summary className="cursor-pointer text-accent">All counters</summary>
+        <Counters p={p} />
+      </details>
+    </dl>
+  );
+}
+
+const counterNames: [keyof Port["counters"], string][] = [
+  ["rx_octets", "octets in"],
+  ["tx_octets", "octets out"],
+  ["rx_unicast", "unicast in"],
+  ["tx_unicast", "unicast out"],
+  ["rx_multicast", "multicast in"],
+  ["tx_multicast", "multicast out"],
+  ["rx_broadcast", "broadcast in"],
+  ["tx_broadcast", "broadcast out"],
+  ["rx_errors", "errors in"],
+  ["rx_fcs_errors", "of these, checksum"],
+  ["tx_errors", "errors out"],
+  ["rx_discards", "discards in"],
+  ["tx_discards", "discards out"],
+];
+
+/** Every counter since the device booted, and what goes over the port now. */
+function Counters({ p }: { p: Port }) {
+  return (
+    <dl className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-3 text-sm">
+      {counterNames.map(([key, name]) => (
+        <div key={key} className="contents">
+          <dt className="text-soft">{name}</dt>
+          <dd className="text-right font-mono">{p.counters[key].toLocaleString("en-GB")}</dd>
+        </div>
+      ))}
+      {p.rates && (
+        <>
+          <dt className="text-soft">frames/s in, out</dt>
+          <dd className="text-right font-mono">
+            {p.rates.rx_pps.toFixed(0)}, {p.rates.tx_pps.toFixed(0)}
+          </dd>
+          <dt className="text-soft">discards/s</dt>
+          <dd className="text-right font-mono">{p.rates.discards_ps.toFixed(1)}</dd>
+        </>
+      )}
     </dl>
   );
 }

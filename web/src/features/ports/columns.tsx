@@ -5,6 +5,18 @@ import { HealthMark } from "../../ui/health";
 import type { Column } from "../../ui/table";
 import { Ago } from "../../ui/time";
 
+/** A rate in bit/s, in the unit that suits it. */
+export function rate(bps?: number): string {
+  if (bps === undefined) return "";
+  for (const [unit, by] of [
+    ["Gb/s", 1e9],
+    ["Mb/s", 1e6],
+    ["kb/s", 1e3],
+  ] as const)
+    if (bps >= by) return `${(bps / by).toFixed(bps >= 100 * by ? 0 : 1)} ${unit}`;
+  return `${bps.toFixed(0)} b/s`;
+}
+
 export function vlanText(p: Port): string {
   if (p.mode === "access") return String(p.access_vlan ?? "");
   if (p.mode === "trunk")
@@ -159,6 +171,33 @@ export const portGrid: GridColumn<Port>[] = [
       ),
   },
   { key: "mac", head: "MAC address", field: "port.mac", width: 140, mono: true, extra: true, text: (p) => p.mac ?? "" },
+  {
+    key: "rxnow",
+    head: "Receives",
+    field: "port.rx.mbps",
+    width: 92,
+    right: true,
+    extra: true,
+    text: (p) => rate(p.rates?.rx_bps),
+  },
+  {
+    key: "txnow",
+    head: "Sends",
+    field: "port.tx.mbps",
+    width: 92,
+    right: true,
+    extra: true,
+    text: (p) => rate(p.rates?.tx_bps),
+  },
+  {
+    key: "use",
+    head: "Use",
+    field: "port.use",
+    width: 64,
+    right: true,
+    extra: true,
+    text: (p) => (p.rates?.use_percent === undefined ? "" : `${p.rates.use_percent.toFixed(1)} %`),
+  },
   {
     key: "rx",
     head: "Octets in",

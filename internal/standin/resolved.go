@@ -1,0 +1,73 @@
+package standin
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// resolvedState tells which addresses an edge, which routes between the VLANs of its site, resolved to which hardware
+// addresses (ARP, RFC 826): those of the stations whose frames come that far.
+func (d *device) resolvedState(interfaces *xmlnode.Node) {
+	if d.spec.Role != "edge" {
+		return
+	}
+	found := map[int][]*host{}
+	for _, h := range d.world.hosts {
+		at := d.world.devices[h.at.device]
+		if h.IP == "" || at.spec.Site != d.spec.Site || !at.ports[h.at.port].up {
+			continue
+		}
+		if vlan := h.joined(at.cfg); vlan != 0 && d.world.gatewayOf(h.at.device, vlan) == d.spec.Name {
+			found[vlan] = append(found[vlan], h)
+		}
+	}
+	x, ip := in("oc-if"), in("oc-ip")
+	for _, vlan := range slices.Sorted(maps.Keys(found)) {
+		neighbors := ip.node("neighbors")
+		slices.SortFunc(found[vlan], func(a, b *host) int { return cmp.Compare(a.IP, b.IP) })
+		for _, h := range found[vlan] {
+			neighbors.Add(ip.node("neighbor", ip.leaf("ip", h.IP), ip.node("state", ip.leaf("ip", h.IP), ip.leaf("link-layer-address", h.MAC), ip.leaf("origin", "DYNAMIC"))))
+		}
+		name := fmt.Sprintf("vlan%d", vlan)
+		var i *xmlnode.Node
+		for _, c := range interfaces.All("interface") {
+			if c.TextAt("name") == name {
+				i = c
+			}
+		}
+		if i == nil {
+			i = x.node("interface", x.leaf("name", name), x.node("state", x.leaf("name", name), x.leaf("oper-status", "UP")))
+			interfaces.Add(i)
+		}
+		i.Ensure(namespaces["oc-vlan"], "routed-vlan").Ensure(namespaces["oc-ip"], "ipv4").Add(neighbors)
+	}
+}
+
+// gatewayOf is the device at which the way of a VLAN ends, seen from another, or "".
+func (w *World) gatewayOf(device string, vlan int) string {
+	way := w.ways[vlan]
+	if way == nil {
+		way = w.spread(vlan)
+		w.ways[vlan] = way
+	}
+	at := room{device, vlan}
+	for range len(w.devices) {
+		c, known := way[at]
+		if !known {
+			return ""
+		}
+		if c == nil {
+			return at.device
+		}
+		far := c.a
+		if far.device == at.device {
+			far = c.b
+		}
+		at = room{far.device, vlan}
+	}
+	return ""
+}
