@@ -166,7 +166,7 @@ func TestViewerIsOfferedNothingThatHeMayNotDo(t *testing.T) {
 	assert.NotContains(t, b.Text(), "Adopt a device")
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F7"),
-		browser.Shows("may look at ports but not change them"),
+		browser.Shows("You may look at this port, not change it"),
 	))
 }
 
@@ -201,6 +201,16 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"scope, wrong":  {chromedp.Navigate(r.Base + "/devices"), browser.Shows("th-fw-01"), browser.Type(scopeLine, "knd = switch"), browser.Shows("did you mean `kind`?")},
 		"grouped":       {chromedp.Navigate(r.Base + "/devices?group=kind"), browser.Shows("access-point")},
 		"palette":       {chromedp.Navigate(r.Base + "/watch"), browser.Press("Find and do"), browser.Until("document.querySelector(`[cmdk-input]`)"), browser.Type(`[cmdk-input]`, "sw-02"), browser.Shows("Halyard H24P")},
+		"people":        {chromedp.Navigate(r.Base + "/people"), browser.Press("Ada Quill"), browser.Shows("Tokens")},
+		"roles":         {chromedp.Navigate(r.Base + "/people?tab=roles&role=technician"), browser.Shows("What the rules come to")},
+		"a new role":    {chromedp.Navigate(r.Base + "/people?tab=roles&role=technician"), browser.Press("Make one like it"), browser.Shows("Another rule")},
+		"audit":         {chromedp.Navigate(r.Base + "/people?tab=audit"), browser.Shows("sign-in")},
+		"own":           {chromedp.Navigate(r.Base + "/own"), browser.Shows("Your password")},
+		"expected":      {chromedp.Navigate(r.Base + "/expected"), browser.Shows("No device is expected")},
+		"groups":        {chromedp.Navigate(r.Base + "/groups"), browser.Press("Make a group"), browser.Shows("Picked by")},
+		"map":           {chromedp.Navigate(r.Base + "/map?site=tern-haven&vlan=50"), browser.Until("document.querySelectorAll(`.react-flow__node`).length === 5")},
+		"places":        {chromedp.Navigate(r.Base + "/map?view=places"), browser.Shows("No site has coordinates")},
+		"racks":         {chromedp.Navigate(r.Base + "/map?view=racks"), browser.Shows("No device is in a rack")},
 		"nowhere":       {chromedp.Navigate(r.Base + "/no/such/page"), browser.Shows("There is nothing at this address")},
 		"no device":     {chromedp.Navigate(r.Base + "/devices/nobody"), browser.Shows("not found")},
 	}

@@ -142,6 +142,7 @@ function happened(e: HappenedEvent) {
   mark(...keys.sites);
   mark(...keys.clients);
   mark(...keys.groups);
+  if (e.kind === "fleet") mark(...keys.claims);
   mark(...keys.map);
   mark(...keys.events);
   mark("reading");

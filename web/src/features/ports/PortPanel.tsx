@@ -240,18 +240,20 @@ function OnePort({ p }: { p: Port }) {
     ],
   ];
   return (
-    <dl className="grid grid-cols-[70px_minmax(0,1fr)] content-start gap-y-0.5">
-      {rows.map(([what, v]) => (
-        <div key={what} className="contents">
-          <dt className="text-soft">{what}</dt>
-          <dd className="truncate">{v}</dd>
-        </div>
-      ))}
-      <details className="col-span-2 mt-1">
+    <div>
+      <dl className="grid grid-cols-[70px_minmax(0,1fr)] content-start gap-y-0.5">
+        {rows.map(([what, v]) => (
+          <div key={what} className="contents">
+            <dt className="text-soft">{what}</dt>
+            <dd className="truncate">{v}</dd>
+          </div>
+        ))}
+      </dl>
+      <details className="mt-1">
         <summary className="cursor-pointer text-accent">All counters</summary>
         <Counters p={p} />
       </details>
-    </dl>
+    </div>
   );
 }
 
