@@ -19,6 +19,7 @@ require (
 	golang.org/x/crypto v0.58.0
 	golang.org/x/term v0.47.0
 	golang.org/x/time v0.16.0
+	layeh.com/radius v0.0.0-20231213012653-1006025d24f8
 	modernc.org/sqlite v1.61.1
 	pgregory.net/rapid v1.3.0
 )

@@ -133,6 +133,7 @@ func TestSitesAndParticularsByConsole(t *testing.T) {
 		browser.Shows("The position is latitude and longitude"), // and nothing typed is lost
 		browser.Choose("Position", "56.4, -5.6"),
 		inDialog("Make it"),
+		browser.Shows("How do its first devices come?"), inDialog("Later"),
 		noDialog, browser.Shows("quay-annex"),
 		browser.Press("Quay annex"),
 		inDialog("Remove or merge…"),

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -28,6 +29,9 @@ import (
 type serveOptions struct {
 	listen, data, tlsCert, tlsKey, logLevel, config, makers string
 	doors                                                   doorOptions
+	radiusServers                                           []string
+	radiusSecret                                            string
+	radiusBare                                              bool
 }
 
 func serveCommand() *cobra.Command {
@@ -54,6 +58,9 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.StringVar(&o.tlsKey, "tls-key", "", "file with its key (PEM)")
 	f.StringVar(&o.logLevel, "log-level", "info", "least level that is logged: debug, info, warn or error")
 	f.StringVar(&o.makers, "makers", "", "registry of hardware address blocks, in the form of the IEEE's comma-separated files")
+	f.StringSliceVar(&o.radiusServers, "radius-server", nil, "RADIUS servers that check the passwords of users of whom none is kept, host or host:port, in the order of asking")
+	f.StringVar(&o.radiusSecret, "radius-secret", "", "file with the secret that is shared with them")
+	f.BoolVar(&o.radiusBare, "radius-bare-answers", false, "take answers without a Message-Authenticator, which whoever sits on the way can forge")
 	o.doors.flags(f)
 	f.StringVar(&o.config, "config", os.Getenv("EVERYPOST_CONFIG"), "YAML file with settings (EVERYPOST_CONFIG)")
 	return cmd
@@ -121,6 +128,9 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	if err := firstUser(ctx, svc, log); err != nil {
 		return err
 	}
+	if err := o.useRADIUS(svc); err != nil {
+		return err
+	}
 	if err := readMakers(o.makers, svc, log); err != nil {
 		return err
 	}
@@ -161,6 +171,26 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
 	defer cancel()
 	return h.Shutdown(grace)
+}
+
+// useRADIUS has passwords that are not kept here checked elsewhere, where that is asked for.
+func (o serveOptions) useRADIUS(svc *service.Service) error {
+	if len(o.radiusServers) == 0 {
+		return nil
+	}
+	servers, err := access.ParseServers(o.radiusServers)
+	if err != nil {
+		return err
+	}
+	secret, err := os.ReadFile(o.radiusSecret)
+	if err != nil {
+		return fmt.Errorf("--radius-secret: %w", err)
+	}
+	if secret = bytes.TrimSpace(secret); len(secret) == 0 {
+		return fmt.Errorf("--radius-secret: %s is empty", o.radiusSecret)
+	}
+	svc.Access.UseRADIUS(&access.RADIUS{Servers: servers, Secret: secret, Bare: o.radiusBare})
+	return nil
 }
 
 // readMakers takes the registry of hardware addresses, if there is one.

@@ -121,6 +121,7 @@ func (a *app) userFlags(cmd *cobra.Command, in *v1.UserRequest) {
 
 func (a *app) userMakeCommand() *cobra.Command {
 	var in v1.UserRequest
+	radius := false
 	cmd := &cobra.Command{
 		Use: "make USER", Short: "Make a user; the password is asked for", Args: cobra.ExactArgs(1),
 		Example: "  everypost user make coral --full-name \"Coral Finch\" --role technician --only \"site = kelp-bay\"",
@@ -128,11 +129,14 @@ func (a *app) userMakeCommand() *cobra.Command {
 			if in.Role == "" {
 				return usage("give the user a role with --role")
 			}
-			password, err := a.askPassword(bufio.NewReader(a.in), "Password of "+args[0]+": ")
-			if err != nil {
-				return err
+			password := ""
+			if !radius {
+				var err error
+				if password, err = a.askPassword(bufio.NewReader(a.in), "Password of "+args[0]+": "); err != nil {
+					return err
+				}
 			}
-			if err := c.AddUser(ctx, v1.NewUser{Name: args[0], UserRequest: in, Password: password}); err != nil {
+			if err := c.AddUser(ctx, v1.NewUser{Name: args[0], UserRequest: in, Password: password, RADIUS: radius}); err != nil {
 				return err
 			}
 			a.say("%s may sign in as %s%s.", args[0], in.Role, confined(in.Only))
@@ -140,6 +144,7 @@ func (a *app) userMakeCommand() *cobra.Command {
 		}),
 	}
 	a.userFlags(cmd, &in)
+	cmd.Flags().BoolVar(&radius, "radius", false, "the password is checked by the RADIUS servers of the service, and none is kept")
 	return cmd
 }
 

@@ -115,14 +115,14 @@ func inDialog(label string) chromedp.Action {
 
 func pages(b *browser.Browser, t terminal) error {
 	return b.Run(
-		chromedp.Navigate(base), chromedp.WaitVisible(`input[type=password]`), browser.Theme("light"), picture("sign-in"),
+		chromedp.Navigate(base), chromedp.WaitVisible(`input[type=password]`), browser.Theme("light"),
 		browser.SignIn(base, "ada", password), browser.Shows("Tern Haven terminal"),
 		// A change through its whole life.
-		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"), picture("device"),
+		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"),
 		browser.Press("Port 1/1/7"), browser.Shows("Put into a new draft"),
 		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 1"),
 		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
-		browser.Press("Check"), browser.Shows("guards found nothing"), picture("draft"),
+		browser.Press("Check"), browser.Shows("guards found nothing"),
 		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), picture("trial"),
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
@@ -146,8 +146,11 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/devices/fu-edge-01?tab=tunnels"), browser.Shows("satellite"), picture("edge"),
 		chromedp.Navigate(base+"/devices/th-rl-01?tab=radio-link"), browser.Shows("-QAM"), picture("radio-link"),
 		chromedp.Navigate(base+"/discover"), browser.Shows("Search 2"), browser.Shows("waiting to be accepted"), picture("discover"),
-		chromedp.Evaluate(`window.dispatchEvent(new KeyboardEvent("keydown", {key: "k", ctrlKey: true}))`, nil),
-		chromedp.WaitVisible(`[cmdk-input]`), chromedp.SendKeys(`[cmdk-input]`, "th"), browser.Shows("Theme"), picture("palette"),
+		chromedp.Navigate(base+"/devices/th-fw-01"), browser.Shows("S200"), picture("firewall"),
+		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
+		chromedp.Navigate(base+"/map?site=kelp-bay&vlan=90"), browser.Until("document.querySelectorAll(`.react-flow__edge`).length > 10"), chromedp.Sleep(2*time.Second), picture("map-vlan"),
+		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),
+		chromedp.Navigate(base+"/expected"), browser.Shows("sp-edge-01"), picture("expected"),
 	)
 }
 
@@ -195,7 +198,6 @@ func (t terminal) pictures() error {
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
 		"cli-ports":       "everypost ports 'port.poe.watts > 12' --sort -port.poe.watts",
-		"cli-change-show": "everypost change show 2",
 	} {
 		if err := t.window(name, line); err != nil {
 			return err

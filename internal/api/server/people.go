@@ -32,12 +32,14 @@ func (s *server) userRoutes(api huma.API) {
 			}
 			tokens, err := s.Store.TokenCounts(ctx)
 			return listOf(users, func(u store.User) v1.User {
-				return v1.User{Name: u.Name, UserRequest: v1.UserRequest{FullName: u.FullName, Role: u.Role, Only: u.Only}, CreatedAt: u.CreatedAt, Tokens: tokens[u.Name]}
+				return v1.User{Name: u.Name, UserRequest: v1.UserRequest{FullName: u.FullName, Role: u.Role, Only: u.Only}, CreatedAt: u.CreatedAt, RADIUS: u.Password == "", Tokens: tokens[u.Name]}
 			}), err
 		})
 	register(s, api, administerPeople, http.MethodPost, "/users", "make-user", "Make a user",
 		func(ctx context.Context, in *body[v1.NewUser]) (*struct{}, error) {
-			err := s.Access.AddUser(ctx, userIn(in.Body.Name, in.Body.UserRequest), in.Body.Password)
+			u := userIn(in.Body.Name, in.Body.UserRequest)
+			u.Elsewhere = in.Body.RADIUS
+			err := s.Access.AddUser(ctx, u, in.Body.Password)
 			s.audit(ctx, person(ctx).Name, "make-user", in.Body.Name, said(in.Body.UserRequest, err))
 			return nil, err
 		})

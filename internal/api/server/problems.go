@@ -66,6 +66,8 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemExists, err)
 	case errors.Is(err, access.ErrSignIn), errors.Is(err, access.ErrNoSession):
 		return with(http.StatusUnauthorized, v1.ProblemSignIn, err)
+	case errors.Is(err, access.ErrElsewhere):
+		return with(http.StatusBadGateway, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),

@@ -55,7 +55,8 @@ type UserRequest struct {
 type NewUser struct {
 	Name string `json:"name" maxLength:"32"`
 	UserRequest
-	Password string `json:"password" maxLength:"256" doc:"12 characters at least"`
+	Password string `json:"password,omitempty" maxLength:"256" doc:"12 characters at least; left out for who signs in by RADIUS"`
+	RADIUS   bool   `json:"radius,omitempty" doc:"Whether the password is checked by the RADIUS servers, and none is kept here"`
 }
 
 // User is a person who may sign in.
@@ -63,6 +64,7 @@ type User struct {
 	Name string `json:"name"`
 	UserRequest
 	CreatedAt time.Time `json:"created_at"`
+	RADIUS    bool      `json:"radius,omitempty" doc:"Whether the password is checked by the RADIUS servers"`
 	Tokens    int       `json:"tokens" doc:"How many tokens the person has"`
 }
 

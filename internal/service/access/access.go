@@ -63,7 +63,8 @@ var passwordParams = &argon2id.Params{Memory: 19 * 1024, Iterations: 2, Parallel
 type Service struct {
 	store  *store.Store
 	now    func() time.Time
-	absent string // the hash that an unknown name is held against, so that it takes as long as a known one
+	radius *RADIUS // nil: all passwords are kept here
+	absent string  // the hash that an unknown name is held against, so that it takes as long as a known one
 
 	mu       sync.Mutex
 	limiters map[string]*rate.Limiter
@@ -81,6 +82,9 @@ func New(ctx context.Context, s *store.Store, now func() time.Time) (*Service, e
 	out := &Service{store: s, now: now, absent: absent, limiters: map[string]*rate.Limiter{}, hashing: make(chan struct{}, 4)}
 	return out, out.readRoles(ctx)
 }
+
+// UseRADIUS has the passwords of those of whom none is kept here checked elsewhere. It is called before anybody signs in.
+func (s *Service) UseRADIUS(r *RADIUS) { s.radius = r }
 
 // HasUsers tells whether there is any user.
 func (s *Service) HasUsers(ctx context.Context) (bool, error) {
@@ -133,11 +137,29 @@ func (s *Service) check(ctx context.Context, name, password, from string) (store
 	} else if err != nil {
 		return store.User{}, err
 	}
+	if err == nil && u.Password == "" {
+		return u, s.checkElsewhere(ctx, name, password, from)
+	}
 	match, hashErr := argon2id.ComparePasswordAndHash(password, hash)
 	if hashErr != nil || err != nil || !match {
 		return store.User{}, ErrSignIn
 	}
 	return u, nil
+}
+
+// checkElsewhere asks the RADIUS servers for a password that is not kept here.
+func (s *Service) checkElsewhere(ctx context.Context, name, password, from string) error {
+	if s.radius == nil {
+		return ErrSignIn
+	}
+	accepted, err := s.radius.check(ctx, name, password, from)
+	if err != nil {
+		return err
+	}
+	if !accepted {
+		return ErrSignIn
+	}
+	return nil
 }
 
 func (s *Service) allow(key string) bool {

@@ -19,6 +19,7 @@ import (
 type User struct {
 	Name, FullName, Role string
 	Only                 string // a selector to which the person is confined; "" for none
+	Elsewhere            bool   // the password is not kept here but checked by RADIUS
 }
 
 var userPattern = regexp.MustCompile(`^[a-z][a-z0-9._-]{0,31}$`)
@@ -42,11 +43,21 @@ func (s *Service) AddUser(ctx context.Context, u User, password string) error {
 	if err := s.checkUser(u); err != nil {
 		return err
 	}
-	hash, err := newHash(password)
-	if err != nil {
-		return err
+	hash := ""
+	if u.Elsewhere {
+		if s.radius == nil {
+			return fmt.Errorf("the user is %w: the service knows no RADIUS server; start it with --radius-server", ErrInvalid)
+		}
+		if password != "" {
+			return fmt.Errorf("the user is %w: who signs in by RADIUS has no password here", ErrInvalid)
+		}
+	} else {
+		var err error
+		if hash, err = newHash(password); err != nil {
+			return err
+		}
 	}
-	err = s.store.AddUser(ctx, store.User{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Password: hash, CreatedAt: s.now()})
+	err := s.store.AddUser(ctx, store.User{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Password: hash, CreatedAt: s.now()})
 	if errors.Is(err, store.ErrExists) {
 		return fmt.Errorf("there is a user %s already: %w", u.Name, store.ErrExists)
 	}
@@ -104,6 +115,9 @@ func (s *Service) ResetPassword(ctx context.Context, name, password string) erro
 
 // ChangePassword changes one's own password, which takes the old one, and ends all sessions but the one of the secret.
 func (s *Service) ChangePassword(ctx context.Context, name, old, password, from, secret string) error {
+	if u, err := s.store.User(ctx, name); err == nil && u.Password == "" {
+		return fmt.Errorf("the password is %w here: it is kept by the RADIUS servers; change it there", ErrInvalid)
+	}
 	hash, err := newHash(password)
 	if err != nil {
 		return err

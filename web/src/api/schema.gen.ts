@@ -2429,8 +2429,10 @@ export interface components {
             name: string;
             /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
             only?: string;
-            /** @description 12 characters at least */
-            password: string;
+            /** @description 12 characters at least; left out for who signs in by RADIUS */
+            password?: string;
+            /** @description Whether the password is checked by the RADIUS servers, and none is kept here */
+            radius?: boolean;
             role: string;
         };
         OwnPassword: {
@@ -2835,6 +2837,8 @@ export interface components {
             name: string;
             /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
             only?: string;
+            /** @description Whether the password is checked by the RADIUS servers */
+            radius?: boolean;
             role: string;
             /**
              * Format: int64

@@ -135,7 +135,8 @@ export function ClaimsPage({ me }: { me: Person }) {
 
 function ClaimForm() {
   const [replaces] = useView("replaces"); // whoever comes from the page of a broken device
-  const [v, setV] = useState({ serial: "", name: "", site: "", like: "", replaces, tags: "" });
+  const [site] = useView("site"); // or of a new site
+  const [v, setV] = useState({ serial: "", name: "", site, like: "", replaces, tags: "" });
   const sites = useList("sites", { sort: "site.title" });
   const devices = useList("devices", { sort: "name", limit: 10_000, fields: "name,model,maker" });
   const claim = useClaim();

@@ -7,7 +7,13 @@ import { Button, Field, inputClass, Modal } from "../../ui/controls";
 
 /** Adopting goes in two steps: look at the host key that the device shows, then accept it and log in. */
 export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (o: boolean) => void }) {
-  const [form, setForm] = useState({ address: "", user: "", password: "", site: "", name: "" });
+  const [form, setForm] = useState({
+    address: "",
+    user: "",
+    password: "",
+    site: new URLSearchParams(window.location.search).get("site") ?? "",
+    name: "",
+  });
   const [accepted, setAccepted] = useState(false);
   const probe = useProbe();
   const adopt = useAdopt();

@@ -121,6 +121,7 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
   const [role, setRole] = useState(user?.role ?? "viewer");
   const [only, setOnly] = useState(user?.only ?? "");
   const [password, setPassword] = useState("");
+  const [radius, setRadius] = useState(false);
   const roles = useRoles();
   const make = useMakeUser();
   const put = usePutUser();
@@ -129,7 +130,7 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
   const save = () => {
     const body = { full_name: full, role, only };
     if (user) put.mutate({ name: user.name, body }, { onSuccess: close });
-    else make.mutate({ name, password, ...body }, { onSuccess: close });
+    else make.mutate({ name, ...(radius ? { radius } : { password }), ...body }, { onSuccess: close });
   };
   return (
     <Modal
@@ -204,6 +205,12 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
             )}
           </Field>
           {!user && (
+            <label className="flex items-center gap-2 self-center">
+              <input type="checkbox" checked={radius} onChange={(e) => setRadius(e.target.checked)} /> The RADIUS
+              servers check the password
+            </label>
+          )}
+          {!user && !radius && (
             <Field label="Password" help="12 characters at least">
               {(id, d) => (
                 <input
@@ -229,7 +236,7 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
           <Button
             kind="main"
             type="submit"
-            disabled={make.isPending || put.isPending || (!user && (!name || !password))}
+            disabled={make.isPending || put.isPending || (!user && (!name || !(password || radius)))}
           >
             {user ? "Keep" : "Make the user"}
           </Button>
@@ -238,7 +245,11 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
       {user && (
         <div className="mt-4 grid gap-4 border-t border-rule pt-3">
           <Tokens user={user.name} />
-          <NewPassword name={user.name} />
+          {user.radius ? (
+            <p className="text-soft">The RADIUS servers check the password; none is kept here.</p>
+          ) : (
+            <NewPassword name={user.name} />
+          )}
           <Removal user={user} self={user.name === me.name} close={close} />
         </div>
       )}

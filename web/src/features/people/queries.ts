@@ -47,7 +47,9 @@ type UserBody = { full_name: string; role: string; only?: string };
 const of = (name: string) => ({ params: { path: { name } } });
 
 export const useMakeUser = () =>
-  useChange((body: UserBody & { name: string; password: string }) => take(api.POST("/api/v1/users", { body })));
+  useChange((body: UserBody & { name: string; password?: string; radius?: boolean }) =>
+    take(api.POST("/api/v1/users", { body })),
+  );
 
 export const usePutUser = () =>
   useChange(({ name, body }: { name: string; body: UserBody }) =>

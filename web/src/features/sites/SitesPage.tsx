@@ -125,6 +125,7 @@ function SiteDialog({ site, close }: { site: Site | null; close: () => void }) {
   const [notes, setNotes] = useState(site?.notes ?? "");
   const [leaving, setLeaving] = useState(false);
   const [fault, setFault] = useState("");
+  const [made, setMade] = useState("");
   const put = usePutSite();
   const text = (label: string, value: string, set: (v: string) => void, help: string, mono = false) => (
     <Field label={label} help={help}>
@@ -164,9 +165,10 @@ function SiteDialog({ site, close }: { site: Site | null; close: () => void }) {
           position: north !== undefined && east !== undefined ? { latitude: north, longitude: east } : undefined,
         },
       },
-      { onSuccess: close },
+      { onSuccess: () => (site ? close() : setMade(name || slug(title))) },
     );
   };
+  if (made) return <FirstDevices site={made} title={title} close={close} />;
   return (
     <Modal
       open
@@ -242,6 +244,54 @@ function SiteDialog({ site, close }: { site: Site | null; close: () => void }) {
         </div>
       </form>
       {site && leaving && <Leave site={site} close={close} />}
+    </Modal>
+  );
+}
+
+/** The last step of making a site: how its first devices come. */
+function FirstDevices({ site, title, close }: { site: string; title: string; close: () => void }) {
+  const ways = [
+    {
+      to: `/expected?site=${site}`,
+      what: "Claim them by their serial numbers",
+      why: "They are not there yet, or not set up: switched on, they come by themselves, configured.",
+    },
+    {
+      to: "/discover",
+      what: "Search from an address",
+      why: "They are there and set up: give the address of one, and its neighbours lead to the rest.",
+    },
+    {
+      to: `/devices?adopt=1&site=${site}`,
+      what: "Adopt one by its address",
+      why: "You know the address of a single one.",
+    },
+  ];
+  return (
+    <Modal
+      open
+      onOpenChange={close}
+      wide
+      title={`${title} is made`}
+      description="How do its first devices come? You can do this later too, under Devices."
+    >
+      <ul className="grid gap-2">
+        {ways.map((w) => (
+          <li key={w.to}>
+            <Link
+              to={w.to}
+              onClick={close}
+              className="block rounded border border-rule bg-raised px-3 py-2 text-ink hover:border-accent hover:no-underline"
+            >
+              <span className="block font-medium text-accent">{w.what}</span>
+              <span className="block text-sm text-soft">{w.why}</span>
+            </Link>
+          </li>
+        ))}
+      </ul>
+      <div className="mt-3 flex justify-end">
+        <Button onClick={close}>Later</Button>
+      </div>
     </Modal>
   );
 }
