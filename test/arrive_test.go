@@ -233,7 +233,10 @@ func TestStrangersAreNotAnswered(t *testing.T) {
 	t.Parallel()
 	r := startWharf(t)
 	require.Empty(t, r.claim(t, v1.Claim{Serial: newSerial, Name: newSwitch, Site: "tern-haven", Like: "th-sw-02"}))
-	require.Eventually(t, func() bool { return len(r.trust().Subjects()) > 0 }, waitLong, waitStep) //nolint:staticcheck // a pool of our own
+	require.Eventually(t, func() bool {
+		_, err := bootstrap.TrustAnchor(filepath.Join(r.dir, "bootstrap.pem"))
+		return err == nil
+	}, waitLong, waitStep)
 	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: r.trust(), MinVersion: tls.VersionTLS12}}}
 	resp, err := c.Post("https://"+r.doors.base+"/restconf/operations/ietf-sztp-bootstrap-server:get-bootstrapping-data", "application/yang-data+json", strings.NewReader(`{}`))
 	if err == nil {

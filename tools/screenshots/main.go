@@ -146,7 +146,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/devices/fu-edge-01?tab=tunnels"), browser.Shows("satellite"), picture("edge"),
 		chromedp.Navigate(base+"/devices/th-rl-01?tab=radio-link"), browser.Shows("-QAM"), picture("radio-link"),
 		chromedp.Navigate(base+"/discover"), browser.Shows("Search 2"), browser.Shows("waiting to be accepted"), picture("discover"),
-		chromedp.Navigate(base+"/devices/th-fw-01"), browser.Shows("S200"), picture("firewall"),
+		chromedp.Navigate(base+"/devices/kb-fw-01?tab=hardware"), browser.Shows("S200"), picture("firewall"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/map?site=kelp-bay&vlan=90"), browser.Until("document.querySelectorAll(`.react-flow__edge`).length > 10"), chromedp.Sleep(2*time.Second), picture("map-vlan"),
 		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),

@@ -110,10 +110,10 @@ export const useConfiguration = (name: string) =>
 export const usePortFields = () =>
   useQuery({ queryKey: ["port-fields"], queryFn: () => take(api.GET("/api/v1/port-fields")), staleTime: Infinity });
 
-export const useEvents = (limit: number, scope = "") =>
+export const useEvents = (limit: number, scope = "", where = "") =>
   useQuery({
-    queryKey: [...keys.events, limit, scope],
-    queryFn: () => take(api.GET("/api/v1/event-log", { params: { query: { limit, scope } } })),
+    queryKey: [...keys.events, limit, scope, where],
+    queryFn: () => take(api.GET("/api/v1/event-log", { params: { query: { limit, scope, where } } })),
     placeholderData: (old) => old,
   });
 

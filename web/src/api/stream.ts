@@ -14,6 +14,27 @@ function setLive(state: Live["state"]) {
   for (const l of listeners) l();
 }
 
+/** Whether what is shown is held still, since when, and how much has happened meanwhile. */
+export type Held = { since: number; missed: number } | null;
+
+let held: Held = null;
+
+/** Holds what is shown still, or lets it follow what happens again. */
+export function hold(on: boolean) {
+  held = on ? { since: Date.now(), missed: 0 } : null;
+  if (!on) void queryClient.invalidateQueries();
+  for (const l of listeners) l();
+}
+
+export const useHeld = () =>
+  useSyncExternalStore(
+    (l) => {
+      listeners.add(l);
+      return () => listeners.delete(l);
+    },
+    () => held,
+  );
+
 export const useLive = () =>
   useSyncExternalStore(
     (l) => {
@@ -44,11 +65,18 @@ export function useStream(on: boolean) {
       }
       setLive("live");
       watchdog = window.setTimeout(() => setLive("stale"), silence);
+      if (held) {
+        if (w.kind === "event" && w.event.kind !== "state") {
+          held = { ...held, missed: held.missed + 1 };
+          for (const l of listeners) l();
+        }
+        return;
+      }
       if (w.kind === "reset") void queryClient.invalidateQueries();
       if (w.kind === "event") happened(w.event);
     };
     channel.onmessage = (m) => take(m.data as Word);
-    let stop = hold((w) => {
+    let stop = listen((w) => {
       take(w);
       channel.postMessage(w);
     });
@@ -57,7 +85,7 @@ export function useStream(on: boolean) {
     const back = (e: PageTransitionEvent) => {
       if (!e.persisted) return;
       void queryClient.invalidateQueries();
-      stop = hold((w) => {
+      stop = listen((w) => {
         take(w);
         channel.postMessage(w);
       });
@@ -76,7 +104,7 @@ export function useStream(on: boolean) {
 }
 
 /** Holds the stream as soon as no other window does, until the function that is returned is called. */
-function hold(tell: (w: Word) => void): () => void {
+function listen(tell: (w: Word) => void): () => void {
   const waiting = new AbortController();
   let release = () => {};
   navigator.locks

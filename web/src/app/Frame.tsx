@@ -18,12 +18,12 @@ import { Link, NavLink } from "react-router";
 import { allowed, type Person, tryRole } from "../api/client";
 import { useList } from "../api/lists";
 import { isOpen, useChanges } from "../api/queries";
-import { useLive, useStream } from "../api/stream";
+import { hold, useHeld, useLive, useStream } from "../api/stream";
 import { DraftTray } from "../features/changes/DraftTray";
 import { Button, Modal } from "../ui/controls";
 import { Shape } from "../ui/health";
 import { WordMark } from "../ui/kinds";
-import { span, useNow } from "../ui/time";
+import { many, span, useNow } from "../ui/time";
 import { Palette } from "./Palette";
 import { ScopeLine } from "./ScopeLine";
 import { useKept, useView } from "./view";
@@ -195,6 +195,7 @@ function LiveLine({ me }: { me: Person }) {
       <span className="inline-flex items-center gap-1.5" role="status">
         <Shape state={words.state} size={10} /> {words.text}
       </span>
+      {live.state === "live" && <Hold />}
       <span className="grow" />
       <Link to="/own" className="text-soft hover:text-ink" title="Your rights, password and tokens">
         {me.full_name} · {me.role}
@@ -202,6 +203,28 @@ function LiveLine({ me }: { me: Person }) {
       </Link>
       <span className="font-mono">{me.version}</span>
     </footer>
+  );
+}
+
+/** Holds what is shown still while somebody reads it. */
+function Hold() {
+  const held = useHeld();
+  const now = useNow();
+  if (!held)
+    return (
+      <button
+        type="button"
+        className="text-soft hover:text-ink"
+        onClick={() => hold(true)}
+        title="Hold what is shown still"
+      >
+        hold
+      </button>
+    );
+  return (
+    <button type="button" className="font-semibold text-accent" onClick={() => hold(false)}>
+      held for {span(now - held.since)}, {many(held.missed, "event")} since: follow again
+    </button>
   );
 }
 

@@ -69,5 +69,40 @@ export async function arrange(d: Drawing, round: boolean): Promise<Places> {
       return { id: t.id, sources: [down ? t.a : t.b], targets: [down ? t.b : t.a] };
     }),
   });
-  return Object.fromEntries((graph.children ?? []).map((c) => [c.id, [Math.round(c.x ?? 0), Math.round(c.y ?? 0)]]));
+  const boxes = (graph.children ?? []).map((c) => ({
+    id: c.id,
+    x: c.x ?? 0,
+    y: c.y ?? 0,
+    ...sizeOf(round ? "site" : ""),
+  }));
+  if (round) pushApart(boxes);
+  return Object.fromEntries(boxes.map((b) => [b.id, [Math.round(b.x), Math.round(b.y)]]));
+}
+
+type Box = { x: number; y: number; width: number; height: number };
+
+/** Moves boxes that lie over each other apart, by the shorter way. */
+function pushApart(boxes: Box[]) {
+  const gap = 18;
+  for (let turn = 0; turn < 40; turn++) {
+    let moved = false;
+    boxes.forEach((a, i) => {
+      for (const b of boxes.slice(i + 1)) {
+        const dx = a.width + gap - Math.abs(a.x - b.x);
+        const dy = a.height + gap - Math.abs(a.y - b.y);
+        if (dx <= 0 || dy <= 0) continue;
+        moved = true;
+        if (dy <= dx) {
+          const by = (a.y <= b.y ? -dy : dy) / 2;
+          a.y += by;
+          b.y -= by;
+        } else {
+          const by = (a.x <= b.x ? -dx : dx) / 2;
+          a.x += by;
+          b.x -= by;
+        }
+      }
+    });
+    if (!moved) return;
+  }
 }

@@ -2,16 +2,18 @@ import { Link } from "react-router";
 import type { Device, HappenedEvent, Port } from "../../api/client";
 import { both, useList } from "../../api/lists";
 import { useChanges, useEvents } from "../../api/queries";
-import { useKept, useScope } from "../../app/view";
+import { useKept, useScope, useView } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many } from "../../ui/time";
+import { Summary } from "./Summary";
 
 export function WatchPage() {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="sr-only">Watch</h1>
       <Attention />
+      <Summary />
       <div className="grid gap-3 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
         <Sites />
         <Happened />
@@ -180,22 +182,68 @@ export function PortsUp({ d }: { d: Device }) {
   );
 }
 
+const periods = ["12h", "24h", "7d", "30d", "90d"];
+
+/** Runs of the same that happened to many devices, as one line each. */
+function fold(list: HappenedEvent[]): HappenedEvent[][] {
+  const out: HappenedEvent[][] = [];
+  const same = (e: HappenedEvent) => (e.device && !e.port ? (e.text ?? "").split(e.device).join("…") : "");
+  for (const e of list) {
+    const last = out.at(-1);
+    if (last?.[0] && same(e) && same(last[0]) === same(e)) last.push(e);
+    else out.push([e]);
+  }
+  return out;
+}
+
 function Happened() {
   const [scope] = useScope();
-  const events = useEvents(60, scope);
+  const [period, setPeriod] = useView("period", "24h");
+  const events = useEvents(300, scope, `event.age <= ${period}`);
+  const long = !period.endsWith("h");
   return (
-    <Panel title="What happened" aside="newest first">
+    <Panel
+      title="What happened"
+      aside={
+        <label className="flex items-center gap-2">
+          in the last
+          <select
+            value={period}
+            onChange={(e) => setPeriod(e.target.value)}
+            className="h-6 rounded-sm border border-rule bg-raised px-1 text-ink"
+          >
+            {periods.map((p) => (
+              <option key={p} value={p}>
+                {p.replace("h", " hours").replace("d", " days")}
+              </option>
+            ))}
+          </select>
+        </label>
+      }
+    >
       {events.isError && <Failure error={events.error} retry={() => void events.refetch()} />}
-      {events.data?.items.length === 0 && <Empty title="Nothing has happened yet" />}
+      {events.data?.items.length === 0 && <Empty title="Nothing has happened in this time" />}
       <ol className="max-h-[62vh] divide-y divide-rule/60 overflow-auto" tabIndex={-1}>
-        {events.data?.items.map((e: HappenedEvent) => (
-          <li key={`${e.at} ${e.text}`} className="grid grid-cols-[64px_minmax(0,1fr)] gap-2 px-3 py-1">
-            <time dateTime={e.at} title={new Date(e.at).toLocaleString()} className="font-mono text-sm text-soft">
-              {clock(e.at)}
-            </time>
-            <span>{e.device ? <Named e={e} /> : e.text}</span>
-          </li>
-        ))}
+        {fold(events.data?.items ?? []).map((run) => {
+          const e = run[0] as HappenedEvent;
+          return (
+            <li
+              key={`${e.at} ${e.text}`}
+              className={`grid gap-2 px-3 py-1 ${long ? "grid-cols-[110px_minmax(0,1fr)]" : "grid-cols-[64px_minmax(0,1fr)]"}`}
+            >
+              <time dateTime={e.at} title={new Date(e.at).toLocaleString()} className="font-mono text-sm text-soft">
+                {long && new Date(e.at).toLocaleDateString("en-GB", { day: "2-digit", month: "2-digit" })} {clock(e.at)}
+              </time>
+              {run.length > 1 ? (
+                <span title={run.map((x) => x.device).join(", ")}>
+                  {run.length} devices: {(e.text ?? "").replace(e.device ?? "", "").replace(/^[ :]+/, "")}
+                </span>
+              ) : (
+                <span>{e.device ? <Named e={e} /> : e.text}</span>
+              )}
+            </li>
+          );
+        })}
       </ol>
     </Panel>
   );
