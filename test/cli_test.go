@@ -50,8 +50,13 @@ func (c terminal) good(args ...string) result {
 
 func signedIn(t *testing.T, r *rig) terminal {
 	t.Helper()
+	return signedInAs(t, r, "ada")
+}
+
+func signedInAs(t *testing.T, r *rig, name string) terminal {
+	t.Helper()
 	c := terminal{t: t, home: t.TempDir(), rig: r}
-	got := c.run(password+"\n", "login", "--user", "ada")
+	got := c.run(password+"\n", "login", "--user", name)
 	require.Zero(t, got.code, got.err)
 	assert.NotContains(t, got.out+got.err, password)
 	return c

@@ -51,7 +51,7 @@ func TestStoryByConsole(t *testing.T) {
 	b := openConsole(t, r)
 	require.NoError(t, b.Run(
 		browser.Shows("All 5 devices are in hand"),
-		browser.Press("th-sw-02"),
+		browser.Press("Devices"), browser.Press("th-sw-02"),
 		browser.Press("Port 1/1/7, well"),
 		browser.Shows("Put into a new draft"),
 		browser.Choose("VLAN (access)", "40"),

@@ -85,6 +85,12 @@ type Configuration struct {
 	Document []byte
 }
 
+// WholeReader is a session that can tell what its device runs with every default written out.
+type WholeReader interface {
+	// ReadWhole returns it in the device's own form.
+	ReadWhole(ctx context.Context) ([]byte, error)
+}
+
 // Inspector is a session that can tell what is inside its device: hardware, tables, radios, tunnels.
 type Inspector interface {
 	// Inspect reads it. What the device does not have is left empty.

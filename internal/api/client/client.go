@@ -401,6 +401,25 @@ func (c *Client) Device(ctx context.Context, name string) (v1.DeviceDetail, erro
 	return get[v1.DeviceDetail](ctx, c, "/devices/"+url.PathEscape(name), nil)
 }
 
+// Configuration returns what a device runs, in its own form: as last read, or asked now with every default written out.
+func (c *Client) Configuration(ctx context.Context, device string, defaults bool) (string, error) {
+	path := "/devices/" + url.PathEscape(device) + "/configuration"
+	if defaults {
+		path += "?defaults=true"
+	}
+	r, err := c.request(ctx, http.MethodGet, path, nil)
+	if err != nil {
+		return "", err
+	}
+	resp, err := c.send(r)
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	b, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
+	return string(b), err
+}
+
 // Ports lists ports.
 func (c *Client) Ports(ctx context.Context, q Query) (v1.List[v1.Port], error) {
 	return all[v1.Port](ctx, c, "/ports", q)

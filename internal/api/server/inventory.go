@@ -81,10 +81,18 @@ func (s *server) inventoryRoutes(api huma.API) {
 		ContentType string `header:"Content-Type"`
 		Body        []byte
 	}
+	type configurationInput struct {
+		NamePath
+		Defaults bool `query:"defaults" doc:"Ask the device now, for everything with its defaults written out (RFC 6243)"`
+	}
 	register(s, api, may(rights.See, rights.Configuration), http.MethodGet, "/devices/{name}/configuration", "get-configuration", "What the device runs, in its own form, as last read",
-		func(ctx context.Context, in *NamePath) (*document, error) {
+		func(ctx context.Context, in *configurationInput) (*document, error) {
 			if err := s.onDevice(ctx, may(rights.See, rights.Configuration), in.Name); err != nil {
 				return nil, err
+			}
+			if in.Defaults {
+				whole, err := s.Fleet.ReadWhole(ctx, in.Name)
+				return &document{ContentType: "application/xml", Body: whole}, err
 			}
 			snap, err := s.Store.LastSnapshot(ctx, in.Name)
 			return &document{ContentType: "application/xml", Body: snap.Document}, missing(err, "the configuration of "+in.Name)

@@ -73,6 +73,8 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
 		errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
+	case errors.Is(err, fleet.ErrCannot):
+		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &gone), errors.As(err, &refusal), errors.Is(err, errDevice):
 		return with(http.StatusBadGateway, v1.ProblemGone, err)
 	}

@@ -67,6 +67,15 @@ func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) 
 	return driver.Configuration{Config: readConfig(data), Document: data.Indented()}, nil
 }
 
+// ReadWhole implements driver.WholeReader.
+func (s *session) ReadWhole(ctx context.Context) ([]byte, error) {
+	data, err := s.rpc.GetConfig(ctx, netconf.Running, nil, netconf.DefaultsReportAll)
+	if err != nil {
+		return nil, refusal(fmt.Errorf("read configuration with defaults: %w", err))
+	}
+	return data.Indented(), nil
+}
+
 func (s *session) ReadState(ctx context.Context) (network.State, error) {
 	data, err := s.rpc.Get(ctx, stateSections, netconf.DefaultsServer)
 	if err != nil {

@@ -320,6 +320,19 @@ func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, er
 	return out, err
 }
 
+// ReadWhole reads what a device runs at this moment with every default written out, in the device's own form.
+func (f *Fleet) ReadWhole(ctx context.Context, name string) (document []byte, err error) {
+	err = f.with(ctx, name, func(ctx context.Context, _ *unit, s driver.Session) error {
+		r, ok := s.(driver.WholeReader)
+		if !ok {
+			return fmt.Errorf("%w: %s does not tell its defaults", ErrCannot, name)
+		}
+		document, err = r.ReadWhole(ctx)
+		return err
+	})
+	return document, err
+}
+
 // Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by
 // Release.
 func (f *Fleet) Propose(ctx context.Context, name, token string, before, after network.Config) error {

@@ -97,12 +97,15 @@ export const useDevice = (name: string) =>
     queryFn: () => take(api.GET("/api/v1/devices/{name}", { params: { path: { name } } })),
   });
 
-export const useConfiguration = (name: string) =>
+export const useConfiguration = (name: string, defaults = false) =>
   useQuery({
-    queryKey: keys.configuration(name),
+    queryKey: [...keys.configuration(name), defaults],
     queryFn: () =>
       take<unknown>(
-        api.GET("/api/v1/devices/{name}/configuration", { params: { path: { name } }, parseAs: "text" }),
+        api.GET("/api/v1/devices/{name}/configuration", {
+          params: { path: { name }, query: { defaults } },
+          parseAs: "text",
+        }),
       ).then(String),
   });
 

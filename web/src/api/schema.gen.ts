@@ -3611,7 +3611,10 @@ export interface operations {
     };
     "get-configuration": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Ask the device now, for everything with its defaults written out (RFC 6243) */
+                defaults?: boolean;
+            };
             header?: never;
             path: {
                 name: string;

@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { clsx } from "clsx";
-import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, SlidersHorizontal } from "lucide-react";
-import { type ReactNode, useMemo, useRef, useState } from "react";
+import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Rows3, SlidersHorizontal } from "lucide-react";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import {
   type Asked,
   both,
@@ -39,13 +39,14 @@ export type GridColumn<T> = {
   cell?: (row: T) => ReactNode;
 };
 
-const rowHeight = 30;
+const rowHeights = { usual: 30, tight: 23 };
 const headHeight = 34;
+const narrowest = 44;
 
 type Segment = { value: string; count: number; where: string };
 type Item = { kind: "head"; segment: number } | { kind: "row"; segment: number; index: number };
 
-type Kept = { columns?: string[]; tight?: boolean };
+type Kept = { columns?: string[]; tight?: boolean; widths?: Record<string, number> };
 
 /**
  * A list of the network: sorted, narrowed, grouped and counted by the service, so that ten thousand rows cost no more than
@@ -84,10 +85,18 @@ export function Grid<N extends Noun>({
   const [closedText, setClosed] = useView("closed");
   const [kept, setKept] = usePreference<Kept>(`table.${noun}`, {});
   const [choosing, setChoosing] = useState(false);
+  const [drawn, setDrawn] = useState<{ key: string; width: number } | null>(null); // while a column is being resized
+  const rowHeight = kept.tight ? rowHeights.tight : rowHeights.usual;
   const shown = useMemo(() => {
     const names = kept.columns ?? columns.filter((c) => !c.extra).map((c) => c.key);
-    return names.map((k) => columns.find((c) => c.key === k)).filter((c) => c !== undefined);
-  }, [kept.columns, columns]);
+    return names
+      .flatMap((k) => columns.find((c) => c.key === k) ?? [])
+      .map((c) => ({ ...c, width: drawn?.key === c.key ? drawn.width : (kept.widths?.[c.key] ?? c.width) }));
+  }, [kept.columns, kept.widths, drawn, columns]);
+  const keepWidth = (key: string, width: number) => {
+    setDrawn(null);
+    setKept({ ...kept, widths: { ...kept.widths, [key]: Math.max(narrowest, Math.round(width)) } });
+  };
   const field = (key: string) => columns.find((c) => c.key === key)?.field;
   const sortField = field(sort.replace(/^-/, "")) ?? "";
   const order = sortField && (sort.startsWith("-") ? `-${sortField}` : sortField);
@@ -122,6 +131,8 @@ export function Grid<N extends Noun>({
     overscan: 12,
     initialRect: { width: 1000, height: 800 },
   });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the heights changed
+  useEffect(() => v.measure(), [rowHeight]);
   const visible = v.getVirtualItems();
   const before = visible[0]?.start ?? 0;
   const after = v.getTotalSize() - (visible.at(-1)?.end ?? 0);
@@ -199,6 +210,14 @@ export function Grid<N extends Noun>({
         )}
         <span className="grow" />
         {actions}
+        <Button
+          kind="quiet"
+          className="h-6"
+          aria-pressed={Boolean(kept.tight)}
+          onClick={() => setKept({ ...kept, tight: !kept.tight })}
+        >
+          <Rows3 size={14} aria-hidden /> {kept.tight ? "Roomy" : "Dense"}
+        </Button>
         <Button kind="quiet" className="h-6" onClick={() => setChoosing(true)}>
           <SlidersHorizontal size={14} aria-hidden /> Columns
         </Button>
@@ -226,7 +245,10 @@ export function Grid<N extends Noun>({
                       scope="col"
                       style={{ width: c.width }}
                       aria-sort={is ? (sort.startsWith("-") ? "descending" : "ascending") : undefined}
-                      className={clsx("h-[30px] truncate px-3 text-sm font-medium text-soft", c.right && "text-right")}
+                      className={clsx(
+                        "relative h-[30px] truncate px-3 text-sm font-medium text-soft",
+                        c.right && "text-right",
+                      )}
                     >
                       {c.field ? (
                         <button
@@ -240,6 +262,12 @@ export function Grid<N extends Noun>({
                       ) : (
                         c.head
                       )}
+                      <Edge
+                        name={c.head}
+                        width={c.width}
+                        onDraw={(width) => setDrawn({ key: c.key, width })}
+                        onKeep={(width) => keepWidth(c.key, width)}
+                      />
                     </th>
                   );
                 })}
@@ -259,6 +287,7 @@ export function Grid<N extends Noun>({
                       return item && item.segment === segment ? [{ at: i.index, item }] : [];
                     })}
                     columns={shown}
+                    height={rowHeight}
                     rowKey={rowKey}
                     selected={selected}
                     onRow={
@@ -303,12 +332,58 @@ export function Grid<N extends Noun>({
   );
 }
 
+/** The right edge of a column, by which it is made wider or narrower: with the pointer, or with the arrow keys. */
+function Edge({
+  name,
+  width,
+  onDraw,
+  onKeep,
+}: {
+  name: string;
+  width: number;
+  onDraw: (width: number) => void;
+  onKeep: (width: number) => void;
+}) {
+  const from = useRef<{ x: number; width: number } | null>(null);
+  const at = (e: React.PointerEvent) => {
+    const f = from.current;
+    return f ? Math.max(narrowest, f.width + e.clientX - f.x) : width;
+  };
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a separator that moves is no rule between texts
+    <span
+      role="separator"
+      aria-orientation="vertical"
+      aria-label={`Width of ${name}`}
+      aria-valuenow={width}
+      aria-valuemin={narrowest}
+      tabIndex={0}
+      className="absolute inset-y-1 right-0 w-1.5 cursor-col-resize touch-none border-r border-rule hover:border-accent"
+      onPointerDown={(e) => {
+        e.preventDefault();
+        e.currentTarget.setPointerCapture(e.pointerId);
+        from.current = { x: e.clientX, width };
+      }}
+      onPointerMove={(e) => from.current && onDraw(at(e))}
+      onPointerUp={(e) => {
+        if (from.current) onKeep(at(e));
+        from.current = null;
+      }}
+      onKeyDown={(e) => {
+        const by = { ArrowLeft: -8, ArrowRight: 8 }[e.key];
+        if (by) onKeep(width + by);
+      }}
+    />
+  );
+}
+
 function SegmentRows<N extends Noun>({
   noun,
   asked,
   sight,
   items,
   columns,
+  height,
   rowKey,
   selected,
   onRow,
@@ -319,6 +394,7 @@ function SegmentRows<N extends Noun>({
   sight?: [number, number];
   items: { at: number; item: Item }[];
   columns: GridColumn<Rows[N]>[];
+  height: number;
   rowKey: (row: Rows[N]) => string;
   selected?: Set<string>;
   onRow?: (key: string, item: Item, e: React.MouseEvent) => void;
@@ -358,10 +434,11 @@ function SegmentRows<N extends Noun>({
         aria-rowindex={at + 2}
         aria-selected={selected ? Boolean(on) : undefined}
         className={clsx(
-          "h-[30px] border-b border-rule/60",
+          "border-b border-rule/60",
           on ? "bg-buff" : "hover:bg-ground/70",
           onRow && "cursor-pointer select-none",
         )}
+        style={{ height }}
         onClick={row && onRow && ((e) => onRow(key, item, e))}
       >
         {columns.map((c) => (

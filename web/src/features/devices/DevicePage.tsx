@@ -7,7 +7,7 @@ import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { Table } from "../../ui/table";
-import { Ago } from "../../ui/time";
+import { Ago, many } from "../../ui/time";
 import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
 import { usePicked } from "../ports/selection";
@@ -230,43 +230,79 @@ function Particulars({ d }: { d: DeviceDetail }) {
   );
 }
 
+/** The sections of a configuration document: the names of what stands one step in. */
+const sectionsOf = (lines: string[]) => [...new Set(lines.flatMap((l) => /^ {2}<([\w-]+)[ >]/.exec(l)?.[1] ?? []))];
+
+/** The lines of a section, with their numbers. */
+function linesOf(lines: string[], section: string): number[] {
+  const all = lines.map((_, i) => i);
+  if (!section) return all;
+  const from = lines.findIndex((l) => l.startsWith(`  <${section}`));
+  const to = lines.findIndex((l, i) => i >= from && l.startsWith(`  </${section}>`));
+  return from < 0 ? [] : all.slice(from, to < 0 ? from + 1 : to + 1);
+}
+
 function Configuration({ name }: { name: string }) {
-  const c = useConfiguration(name);
+  const [defaults, setDefaults] = useView("defaults");
+  const [section, setSection] = useView("section");
   const [find, setFind] = useTyped("find");
-  if (c.isError) return <Failure error={c.error} retry={() => void c.refetch()} />;
+  const c = useConfiguration(name, defaults !== "");
   const lines = (c.data ?? "").split("\n");
-  const hits = find
-    ? lines.map((l, i) => (l.toLowerCase().includes(find.toLowerCase()) ? i : -1)).filter((i) => i >= 0)
-    : [];
-  const near = (i: number) => hits.some((h) => Math.abs(h - i) <= 3);
+  const shown = linesOf(lines, section);
+  const hits = new Set(find ? shown.filter((i) => lines[i]?.toLowerCase().includes(find.toLowerCase())) : []);
+  const near = (i: number) => [-3, -2, -1, 0, 1, 2, 3].some((d) => hits.has(i + d));
   return (
     <Panel
       title="What the device runs, in its own form"
       aside={
-        <label className="flex items-center gap-2">
-          <span>Find</span>
-          <input
-            className="h-6 w-40 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
-            value={find}
-            onChange={(e) => setFind(e.target.value)}
-          />
-          {find && <span>{hits.length} lines</span>}
-        </label>
+        <span className="flex items-center gap-4">
+          <label className="flex items-center gap-1.5">
+            <input
+              type="checkbox"
+              checked={defaults !== ""}
+              onChange={(e) => setDefaults(e.target.checked ? "1" : "")}
+            />
+            with defaults
+          </label>
+          <label className="flex items-center gap-2">
+            Section
+            <select
+              value={section}
+              onChange={(e) => setSection(e.target.value)}
+              className="h-6 rounded-sm border border-rule bg-raised px-1 text-ink"
+            >
+              <option value="">all</option>
+              {sectionsOf(lines).map((s) => (
+                <option key={s}>{s}</option>
+              ))}
+            </select>
+          </label>
+          <label className="flex items-center gap-2">
+            <span>Find</span>
+            <input
+              className="h-6 w-40 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
+              value={find}
+              onChange={(e) => setFind(e.target.value)}
+            />
+            {find && <span>{many(hits.size, "line")}</span>}
+          </label>
+        </span>
       }
     >
-      {find && hits.length === 0 ? (
+      {c.isError ? (
+        <Failure error={c.error} retry={() => void c.refetch()} />
+      ) : find && hits.size === 0 ? (
         <Empty title="No line has these words" />
       ) : (
         <ScrollRegion
           label="Configuration"
           className="max-h-[520px] overflow-auto px-3 py-2 font-mono text-sm whitespace-pre leading-[1.5]"
         >
-          {lines.map((l, i) =>
+          {shown.map((i) =>
             find && !near(i) ? null : (
-              // biome-ignore lint/suspicious/noArrayIndexKey: lines have no other name
-              <div key={i} className={hits.includes(i) ? "bg-buff text-buff-ink" : ""}>
+              <div key={i} className={hits.has(i) ? "bg-buff text-buff-ink" : ""}>
                 <span className="mr-3 inline-block w-8 select-none text-right text-soft">{i + 1}</span>
-                {l}
+                {lines[i]}
               </div>
             ),
           )}

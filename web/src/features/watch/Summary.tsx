@@ -90,16 +90,25 @@ function Busiest() {
   const ports = useList("ports", {
     where: both(scope, 'port.use > 0 and port.peer ~ "?*"'),
     sort: "-port.use",
-    limit: 5,
+    limit: 20,
   });
-  const rows = ports.data?.items ?? [];
+  const seen = new Set<string>(); // of the two ends of a link, the one that is used more is shown
+  const rows = (ports.data?.items ?? [])
+    .filter((p) => {
+      const link = [p.ref, `${p.peer?.device}:${p.peer?.port}`].sort().join(" ");
+      return !seen.has(link) && seen.add(link);
+    })
+    .slice(0, 5);
   return (
     <Panel title="Links that are used most" aside="of their speed">
       <ul className="divide-y divide-rule/60">
         {rows.map((p) => {
           const use = p.rates?.use_percent ?? 0;
           return (
-            <li key={p.ref} className="grid h-[30px] grid-cols-[minmax(0,1fr)_92px_72px_52px] items-center gap-2 px-3">
+            <li
+              key={p.ref}
+              className="grid h-[30px] grid-cols-[minmax(0,1.7fr)_minmax(0,1fr)_70px_48px] items-center gap-2 px-3"
+            >
               <Link
                 to={`/devices/${p.device}?sel=${encodeURIComponent(p.port)}`}
                 className="truncate font-mono text-sm"

@@ -196,6 +196,14 @@ function fold(list: HappenedEvent[]): HappenedEvent[][] {
   return out;
 }
 
+/** What happened to many, said of all of them. */
+const together = (e: HappenedEvent) =>
+  (e.text ?? "")
+    .replace(e.device ?? "", "")
+    .replace(/^[ :]+/, "")
+    .replace(/^is /, "are ")
+    .replace(/^was /, "were ");
+
 function Happened() {
   const [scope] = useScope();
   const [period, setPeriod] = useView("period", "24h");
@@ -235,9 +243,18 @@ function Happened() {
                 {long && new Date(e.at).toLocaleDateString("en-GB", { day: "2-digit", month: "2-digit" })} {clock(e.at)}
               </time>
               {run.length > 1 ? (
-                <span title={run.map((x) => x.device).join(", ")}>
-                  {run.length} devices: {(e.text ?? "").replace(e.device ?? "", "").replace(/^[ :]+/, "")}
-                </span>
+                <details>
+                  <summary className="cursor-pointer">
+                    {run.length} devices {together(e)}
+                  </summary>
+                  <span className="flex flex-wrap gap-x-3">
+                    {run.map((x) => (
+                      <Link key={`${x.at} ${x.device}`} to={`/devices/${x.device}`} className="font-mono text-sm">
+                        {x.device}
+                      </Link>
+                    ))}
+                  </span>
+                </details>
               ) : (
                 <span>{e.device ? <Named e={e} /> : e.text}</span>
               )}
