@@ -1,6 +1,7 @@
 package test
 
 import (
+	"net/http"
 	"strings"
 	"testing"
 	"time"
@@ -210,4 +211,18 @@ func TestNothingIsForgotten(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, c.Edits, again.Edits)
 	assert.Equal(t, "checked", again.State)
+}
+
+func TestDeviceOnWhichAChangeRunsIsNotRetired(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	c := r.draft(t, [3]string{printer, "vlan", "40"})
+	c, err := r.Push(t.Context(), c.Number, c.Revision, v1.PushRequest{TrialSeconds: 30})
+	require.NoError(t, err)
+	r.until(t, c.Number, "on-trial")
+	problem(t, r.Retire(t.Context(), "th-sw-02"), http.StatusConflict, v1.ProblemInUse, "is on-trial on th-sw-02")
+	_, err = r.Undo(t.Context(), c.Number)
+	require.NoError(t, err)
+	r.until(t, c.Number, "undone")
+	require.NoError(t, r.Retire(t.Context(), "th-sw-02"))
 }

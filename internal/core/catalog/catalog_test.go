@@ -141,3 +141,51 @@ func TestOfSerialTakesAnything(t *testing.T) {
 		assert.Empty(t, n.Devices(Query{Where: OfSerial(serial + "?"), Limit: 9}).Rows)
 	}
 }
+
+// What is observed inside a device can be asked for, of the device and of its ports, while the device is in hand.
+func TestInsideCanBeAskedFor(t *testing.T) {
+	sight := Sight{Reach: network.ReachConnected,
+		Config: network.Config{Ports: map[string]network.PortConfig{"1": {LAG: "lag1"}, "2": {}, "3": {}}},
+		Inside: network.Inside{
+			Hardware: network.Hardware{HasSensors: true, CPUPercent: 12, Temperature: 41, MemoryUsed: 1, MemoryTotal: 4, Transceivers: []network.Module{{Port: "2", Model: "SX-10", RxDbm: -9.5}}},
+			Radios:   []network.RadioState{{Band: "5 GHz", Channel: 36, BusyPercent: 55}, {Band: "2.4 GHz", Channel: 6, BusyPercent: 9}},
+			Tunnels:  []network.Tunnel{{Underlay: "satellite", Up: true, DelayMs: 590}, {Underlay: "cellular"}},
+			Stations: []network.Station{{SSID: "Lantern Crew"}},
+			Spanning: &network.SpanningTree{Ports: map[string]network.SpanningPort{"lag1": {State: "blocking"}, "2": {State: "forwarding"}}},
+		}}
+	var n Net
+	n.SetSites([]network.Site{{Name: "fulmar"}})
+	put := func() {
+		n.Put(NewDevice(Record{Name: "fu-x-01", Address: "10.0.0.1:830"}, sight, n.Site("fulmar"), func(string) string { return "" }))
+	}
+	put()
+	asks := func(where string) (devices, ports int) {
+		e, err := Network.Parse(where)
+		require.NoError(t, err, where)
+		q := Query{Where: e, Limit: 10, Now: time.Now()}
+		return n.Devices(q).Total, n.Ports(q).Total
+	}
+	for where, want := range map[string][2]int{
+		"cpu > 10 and temperature < 50 and memory = 25": {1, 3},
+		"radio.busy > 50": {1, 3},
+		"radio.busy > 60": {0, 0},
+		`radio.band = "2.4 GHz" and radio.channel = 36`: {1, 3},
+		`ssid ~ "*crew"`: {1, 3},
+		"tunnel.underlay = satellite and tunnel.delay > 500": {1, 3},
+		"tunnel.up = false":   {1, 3},
+		"port.stp = blocking": {1, 1},
+		"port.bundle = lag1":  {1, 1},
+		"port.module.rx < -9": {1, 1},
+		"port.module = sx-10 and port.module.temperature < 1": {1, 1},
+		"port.module.rx > 0": {0, 0},
+	} {
+		devices, ports := asks(where)
+		assert.Equal(t, want, [2]int{devices, ports}, where)
+	}
+	sight.Reach = network.ReachGone
+	put()
+	for _, where := range []string{"cpu > 0", "radio.busy > 0", "port.module.rx < 0", "port.stp = blocking"} {
+		devices, ports := asks(where)
+		assert.Equal(t, [2]int{}, [2]int{devices, ports}, "%s: what was is not what is", where)
+	}
+}

@@ -19,7 +19,7 @@ const maxRateSpan = 10 * time.Minute
 // RatesBetween works rates out of two readings of the counters. Where one of them ran backwards the device counted anew,
 // and nothing is known.
 func RatesBetween(before, after Counters, span time.Duration) Rates {
-	if span < 100*time.Millisecond || span > maxRateSpan || before == (Counters{}) {
+	if span < 100*time.Millisecond || span > maxRateSpan {
 		return Rates{}
 	}
 	seconds := span.Seconds()

@@ -12,13 +12,13 @@ func TestRatesBetween(t *testing.T) {
 	after := Counters{RxOctets: 2000, TxOctets: 500, RxUnicast: 14, RxBroadcast: 2, RxErrors: 2, TxDiscards: 4}
 	assert.Equal(t, Rates{Span: 2 * time.Second, RxBps: 4000, RxPps: 3, Errors: 0.5, Discards: 2}, RatesBetween(before, after, 2*time.Second))
 	for name, none := range map[string]Rates{
-		"counted anew":   RatesBetween(after, before, time.Second),
-		"too long ago":   RatesBetween(before, after, time.Hour),
-		"at one moment":  RatesBetween(before, after, 0),
-		"never read yet": RatesBetween(Counters{}, after, time.Second),
+		"counted anew":  RatesBetween(after, before, time.Second),
+		"too long ago":  RatesBetween(before, after, time.Hour),
+		"at one moment": RatesBetween(before, after, 0),
 	} {
 		assert.Equal(t, Rates{}, none, name)
 	}
+	assert.Equal(t, Rates{Span: time.Second}, RatesBetween(before, before, time.Second), "a quiet port is known to be quiet")
 	assert.InDelta(t, 50, Rates{RxBps: 1e6, TxBps: 5e6}.UsePercent(10), 1e-9)
 	assert.Zero(t, Rates{RxBps: 1e6}.UsePercent(0))
 }

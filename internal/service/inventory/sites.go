@@ -187,6 +187,13 @@ func (s *Service) Retire(ctx context.Context, name, by string) error {
 	if !d.RetiredAt.IsZero() {
 		return nil
 	}
+	led, err := s.store.Changes(ctx, store.ChangeQuery{Device: name, States: []string{"pushing", "on-trial", "keeping", "undoing"}, Limit: 1})
+	if err != nil {
+		return err
+	}
+	if len(led) > 0 && led[0].State != "undoing" { // one whose device never comes back would stay so for ever
+		return fmt.Errorf("change %d is %s on %s: keep or undo it first: %w", led[0].Number, led[0].State, name, store.ErrInUse)
+	}
 	now := time.Now().UTC()
 	if err := s.store.RetireDevice(ctx, name, now); err != nil {
 		return err
