@@ -161,7 +161,7 @@ Every Post runs with the devices of Lantern Sound Ferries: %d of them at %d site
   A new vessel   everypost demo fault unpack sp-edge-01       (then sp-sw-01, sp-ap-01, sp-ap-02: claimed, they come by themselves)
 
 Ctrl-C stops it. What you do is kept in %s.
-`, len(world.Devices()), len(demoSites), c.Base, strings.Join(people, ", "), demoPassword, o.data)
+`, len(world.Devices()), len(sitesOf(world)), c.Base, strings.Join(people, ", "), demoPassword, o.data)
 	select {
 	case <-ctx.Done():
 		return nil
@@ -329,6 +329,22 @@ var demoGroups = map[string]v1.GroupRequest{
 	"night-watch":     {Title: "What must never be down", Members: []string{"hh-core-01", "hh-core-02", "th-sw-01", "kb-sw-01"}},
 }
 
+// scaled tells whether a world is one of many like sites instead of the company.
+func scaled(world *standin.World) bool { return world.Entry() != "hh-core-01" }
+
+// sitesOf are the sites of a world.
+func sitesOf(world *standin.World) map[string]v1.SiteRequest {
+	if !scaled(world) {
+		return demoSites
+	}
+	out := map[string]v1.SiteRequest{}
+	for _, d := range world.Devices() {
+		code, _, _ := strings.Cut(d, "-")
+		out["site-"+code] = v1.SiteRequest{Title: "Site " + code, Code: code, Entry: code + "-edge-01"}
+	}
+	return out
+}
+
 // furnish makes the people, the sites and the devices on the first start, as an administrator would: over the interface,
 // with one address from which the rest is discovered.
 func furnish(ctx context.Context, c *client.Client, world *standin.World, start string) error {
@@ -351,15 +367,7 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return err
 		}
 	}
-	sites := demoSites
-	if len(world.Crated()) == 0 && world.Entry() != "hh-core-01" { // a scaled world has sites of its own
-		sites = map[string]v1.SiteRequest{}
-		for _, d := range world.Devices() {
-			code, _, _ := strings.Cut(d, "-")
-			sites["site-"+code] = v1.SiteRequest{Title: "Site " + code, Code: code, Entry: code + "-edge-01"}
-		}
-	}
-	for name, site := range sites {
+	for name, site := range sitesOf(world) {
 		if err := c.PutSite(ctx, name, site); err != nil {
 			return err
 		}
@@ -391,7 +399,7 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
 		}
 	}
-	if len(sites) != len(demoSites) {
+	if scaled(world) {
 		return nil
 	}
 	for name, d := range demoPlaces {

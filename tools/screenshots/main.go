@@ -197,7 +197,7 @@ func (t terminal) pictures() error {
 	time.Sleep(time.Second)
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
-		"cli-ports":       "everypost ports 'port.poe.watts > 12' --sort -port.poe.watts",
+		"cli-ports":       "everypost ports 'port.poe.watts > 12' --sort -port.poe.watts --limit 40",
 	} {
 		if err := t.window(name, line); err != nil {
 			return err

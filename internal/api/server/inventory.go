@@ -47,7 +47,7 @@ func (s *server) inventoryRoutes(api huma.API) {
 	register(s, api, may(rights.Operate, rights.Devices), http.MethodPut, "/devices/{name}/description", "describe-device", "Say where a device is, and what people know of it",
 		func(ctx context.Context, in *describeInput) (*struct{}, error) {
 			err := s.onDevice(ctx, operateDevices, in.Name)
-			if err == nil {
+			if d, _, missing := s.Inventory.Device(in.Name); err == nil && missing == nil && d.Site.Name != in.Body.Site {
 				err = s.atSite(ctx, operateDevices, in.Body.Site)
 			}
 			if err == nil {

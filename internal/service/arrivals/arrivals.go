@@ -16,6 +16,7 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"example.net/everypost/internal/core/intent"
@@ -41,8 +42,8 @@ type Service struct {
 	bus       *events.Bus
 	log       *slog.Logger
 
-	mu   sync.Mutex // one at a time changes what is kept of claims
-	home string     // host:port at which devices are to call; "" while no calls are taken
+	mu   sync.Mutex   // one at a time changes what is kept of claims
+	home atomic.Value // string, host:port at which devices are to call; "" while no calls are taken
 }
 
 // New returns the service. writer may be nil where the driver cannot provision devices.
@@ -51,17 +52,12 @@ func New(f *fleet.Fleet, inv *inventory.Service, s *store.Store, sealer *secrets
 }
 
 // SetHome says where devices are to call: host:port.
-func (s *Service) SetHome(address string) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.home = address
-}
+func (s *Service) SetHome(address string) { s.home.Store(address) }
 
 // Home is where devices are to call; "" while no calls are taken.
 func (s *Service) Home() string {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.home
+	home, _ := s.home.Load().(string)
+	return home
 }
 
 // Claim is what is said of a device that is expected.
@@ -306,15 +302,15 @@ func (s *Service) answer(ctx context.Context, c net.Conn) error {
 
 // arrive makes a device of a claim.
 func (s *Service) arrive(ctx context.Context, key string, session driver.Session) (string, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	c, err := s.store.ClaimOfKey(ctx, key)
-	if err != nil {
-		return "", err
-	}
 	asking, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	id, err := session.Identify(asking)
+	if err != nil {
+		return "", err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	c, err := s.store.ClaimOfKey(ctx, key)
 	if err != nil {
 		return "", err
 	}
