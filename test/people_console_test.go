@@ -81,3 +81,16 @@ func TestMapAndGroupsByConsole(t *testing.T) {
 	require.Len(t, groups.Items, 1)
 	assert.Equal(t, v1.GroupRequest{Pick: "kind = switch"}, groups.Items[0].GroupRequest)
 }
+
+// Everybody sees what he may do, also who may not see people.
+func TestOwnRightsByConsole(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	r.as(t, "isla", "manager")
+	b := newBrowser(t)
+	require.NoError(t, b.Run(browser.SignIn(r.Base, "isla", password), browser.Press("isla · manager"),
+		browser.Shows("What you may do as manager"), browser.Shows("configuration"),
+		browser.TypeInto("Old", password), browser.TypeInto("New", "gulls at the ferry rail"), browser.Press("Change it"), browser.Shows("Your password is changed"),
+	))
+	assert.NotContains(t, b.Text(), "People")
+}

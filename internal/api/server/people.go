@@ -102,7 +102,7 @@ func said(r v1.UserRequest, err error) string {
 }
 
 func (s *server) roleRoutes(api huma.API) {
-	register(s, api, seePeople, http.MethodGet, "/right-meanings", "list-right-meanings", "What the verbs of rules come to for the features",
+	register(s, api, signedIn, http.MethodGet, "/right-meanings", "list-right-meanings", "What the verbs of rules come to for the features",
 		func(context.Context, *struct{}) (*body[v1.List[v1.RightMeaning]], error) {
 			return listOf(rights.Meanings(), func(m rights.Meaning) v1.RightMeaning {
 				return v1.RightMeaning{Verb: string(m.Verb), Feature: string(m.Feature), Placed: m.Feature.Placed(), Help: m.Help}

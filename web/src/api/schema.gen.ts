@@ -831,10 +831,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * What the verbs of rules come to for the features
-         * @description Needs the right to see people.
-         */
+        /** What the verbs of rules come to for the features */
         get: operations["list-right-meanings"];
         put?: never;
         post?: never;
