@@ -162,73 +162,6 @@ func (c *Client) WhoAmI(ctx context.Context) (v1.Person, error) {
 	return get[v1.Person](ctx, c, "/session", nil)
 }
 
-// Users lists who may sign in.
-func (c *Client) Users(ctx context.Context) (out v1.List[v1.User], err error) {
-	return out, c.call(ctx, http.MethodGet, "/users", nil, &out)
-}
-
-// PutUser changes a user's full name, role and bounds.
-func (c *Client) PutUser(ctx context.Context, name string, in v1.UserRequest) error {
-	return c.call(ctx, http.MethodPut, "/users/"+url.PathEscape(name), in, nil)
-}
-
-// RemoveUser removes a user.
-func (c *Client) RemoveUser(ctx context.Context, name string) error {
-	return c.call(ctx, http.MethodDelete, "/users/"+url.PathEscape(name), nil, nil)
-}
-
-// ResetPassword gives a user a new password.
-func (c *Client) ResetPassword(ctx context.Context, name, password string) error {
-	return c.call(ctx, http.MethodPut, "/users/"+url.PathEscape(name)+"/password", v1.NewPassword{Password: password}, nil)
-}
-
-// ChangePassword changes one's own password.
-func (c *Client) ChangePassword(ctx context.Context, in v1.OwnPassword) error {
-	return c.call(ctx, http.MethodPut, "/session/password", in, nil)
-}
-
-// Tokens lists the tokens of a user, or one's own.
-func (c *Client) Tokens(ctx context.Context, user string) (out v1.List[v1.Token], err error) {
-	return out, c.call(ctx, http.MethodGet, tokensOf(user), nil, &out)
-}
-
-// MakeToken makes a token for oneself.
-func (c *Client) MakeToken(ctx context.Context, in v1.TokenRequest) (out v1.NewToken, err error) {
-	return out, c.call(ctx, http.MethodPost, "/tokens", in, &out)
-}
-
-// DropToken takes back a token of a user, or of one's own.
-func (c *Client) DropToken(ctx context.Context, user string, id int64) error {
-	return c.call(ctx, http.MethodDelete, fmt.Sprintf("%s/%d", tokensOf(user), id), nil, nil)
-}
-
-func tokensOf(user string) string {
-	if user == "" {
-		return "/tokens"
-	}
-	return "/users/" + url.PathEscape(user) + "/tokens"
-}
-
-// Roles lists the roles.
-func (c *Client) Roles(ctx context.Context) (out v1.List[v1.Role], err error) {
-	return out, c.call(ctx, http.MethodGet, "/roles", nil, &out)
-}
-
-// PutRole makes or changes a role.
-func (c *Client) PutRole(ctx context.Context, name string, in v1.RoleRequest) error {
-	return c.call(ctx, http.MethodPut, "/roles/"+url.PathEscape(name), in, nil)
-}
-
-// RemoveRole removes a role that nobody has.
-func (c *Client) RemoveRole(ctx context.Context, name string) error {
-	return c.call(ctx, http.MethodDelete, "/roles/"+url.PathEscape(name), nil, nil)
-}
-
-// RightMeanings lists what the verbs of rules come to for the features.
-func (c *Client) RightMeanings(ctx context.Context) (out v1.List[v1.RightMeaning], err error) {
-	return out, c.call(ctx, http.MethodGet, "/right-meanings", nil, &out)
-}
-
 // AddUser makes a user.
 func (c *Client) AddUser(ctx context.Context, in v1.NewUser) error {
 	return c.call(ctx, http.MethodPost, "/users", in, nil)
@@ -327,58 +260,6 @@ func (c *Client) Reinstate(ctx context.Context, device string) error {
 // Forget removes a retired device.
 func (c *Client) Forget(ctx context.Context, device string) error {
 	return c.call(ctx, http.MethodDelete, "/devices/"+url.PathEscape(device), nil, nil)
-}
-
-// Map draws how the devices that a selector picks hang together, and if a VLAN is given, how it fares.
-func (c *Client) Map(ctx context.Context, where string, vlan int) (v1.Map, error) {
-	q := url.Values{}
-	if where != "" {
-		q.Set("where", where)
-	}
-	if vlan != 0 {
-		q.Set("vlan", strconv.Itoa(vlan))
-	}
-	return get[v1.Map](ctx, c, "/map", q)
-}
-
-// Groups lists the groups, and what they come to now.
-func (c *Client) Groups(ctx context.Context) (v1.List[v1.Group], error) {
-	return get[v1.List[v1.Group]](ctx, c, "/groups", nil)
-}
-
-// PutGroup makes or replaces a group.
-func (c *Client) PutGroup(ctx context.Context, name string, in v1.GroupRequest) error {
-	return c.call(ctx, http.MethodPut, "/groups/"+url.PathEscape(name), in, nil)
-}
-
-// DropGroup deletes a group; its members stay.
-func (c *Client) DropGroup(ctx context.Context, name string) error {
-	return c.call(ctx, http.MethodDelete, "/groups/"+url.PathEscape(name), nil, nil)
-}
-
-// ChangeMembers changes who is in a group that is picked by hand.
-func (c *Client) ChangeMembers(ctx context.Context, group string, in v1.MembersRequest) error {
-	return c.call(ctx, http.MethodPost, "/groups/"+url.PathEscape(group)+"/members", in, nil)
-}
-
-// Claim claims devices by their serial numbers; each has a result of its own.
-func (c *Client) Claim(ctx context.Context, claims []v1.Claim) (v1.List[v1.ClaimResult], error) {
-	return post[v1.List[v1.ClaimResult]](ctx, c, "/claims", v1.ClaimRequest{Claims: claims})
-}
-
-// Claims lists the devices that are expected.
-func (c *Client) Claims(ctx context.Context) (v1.List[v1.ClaimedDevice], error) {
-	return get[v1.List[v1.ClaimedDevice]](ctx, c, "/claims", nil)
-}
-
-// DropClaim takes a claim back.
-func (c *Client) DropClaim(ctx context.Context, serial string) error {
-	return c.call(ctx, http.MethodDelete, "/claims/"+url.PathEscape(serial), nil, nil)
-}
-
-// Rename gives a device another name.
-func (c *Client) Rename(ctx context.Context, device, name string) error {
-	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/rename", v1.RenameRequest{Name: name}, nil)
 }
 
 // Fields lists by what things can be picked: of the network, or of what happened ("log").
