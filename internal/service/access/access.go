@@ -124,12 +124,6 @@ func (s *Service) check(ctx context.Context, name, password, from string) (store
 	if !s.allow("name "+name) || !s.allow("from "+from) {
 		return store.User{}, ErrSlowDown
 	}
-	select {
-	case s.hashing <- struct{}{}:
-		defer func() { <-s.hashing }()
-	case <-ctx.Done():
-		return store.User{}, ctx.Err()
-	}
 	u, err := s.store.User(ctx, name)
 	hash := u.Password
 	if errors.Is(err, store.ErrNotFound) {
@@ -139,6 +133,12 @@ func (s *Service) check(ctx context.Context, name, password, from string) (store
 	}
 	if err == nil && u.Password == "" {
 		return u, s.checkElsewhere(ctx, name, password, from)
+	}
+	select {
+	case s.hashing <- struct{}{}: // after the question to RADIUS: a dead server there must hold up nobody here
+		defer func() { <-s.hashing }()
+	case <-ctx.Done():
+		return store.User{}, ctx.Err()
 	}
 	match, hashErr := argon2id.ComparePasswordAndHash(password, hash)
 	if hashErr != nil || err != nil || !match {

@@ -106,6 +106,9 @@ func (s *Service) Users(ctx context.Context) ([]store.User, error) { return s.st
 
 // ResetPassword gives a user a new password and ends all sessions.
 func (s *Service) ResetPassword(ctx context.Context, name, password string) error {
+	if err := s.keptHere(ctx, name); err != nil {
+		return err
+	}
 	hash, err := newHash(password)
 	if err != nil {
 		return err
@@ -115,8 +118,8 @@ func (s *Service) ResetPassword(ctx context.Context, name, password string) erro
 
 // ChangePassword changes one's own password, which takes the old one, and ends all sessions but the one of the secret.
 func (s *Service) ChangePassword(ctx context.Context, name, old, password, from, secret string) error {
-	if u, err := s.store.User(ctx, name); err == nil && u.Password == "" {
-		return fmt.Errorf("the password is %w here: it is kept by the RADIUS servers; change it there", ErrInvalid)
+	if err := s.keptHere(ctx, name); err != nil {
+		return err
 	}
 	hash, err := newHash(password)
 	if err != nil {
@@ -128,6 +131,14 @@ func (s *Service) ChangePassword(ctx context.Context, name, old, password, from,
 		return err
 	}
 	return s.store.SetPassword(ctx, name, hash, hashOf(secret))
+}
+
+// keptHere refuses to set the password of somebody whom the RADIUS servers check.
+func (s *Service) keptHere(ctx context.Context, name string) error {
+	if u, err := s.store.User(ctx, name); err == nil && u.Password == "" {
+		return fmt.Errorf("the password is %w here: it is kept by the RADIUS servers; change it there", ErrInvalid)
+	}
+	return nil
 }
 
 // readRoles takes the roles as they are kept, and forgets what was worked out from the old ones.

@@ -141,6 +141,9 @@ func TestSignInByRADIUS(t *testing.T) {
 	_, err = s.Check(t.Context(), "ada", password, "here")
 	require.NoError(t, err, "a password that is kept here needs no server")
 	require.ErrorIs(t, s.ChangePassword(t.Context(), "wren", "gulls at the rail", password, "here", ""), ErrInvalid)
+	require.ErrorIs(t, s.ResetPassword(t.Context(), "wren", password), ErrInvalid)
+	_, err = s.Check(t.Context(), "wren", password, "here")
+	require.ErrorIs(t, err, ErrSignIn, "the refused password opens nothing")
 
 	s.UseRADIUS(&RADIUS{Servers: []string{silent.LocalAddr().String()}, Secret: []byte(sharedSecret), Timeout: 50 * time.Millisecond})
 	_, err = s.Check(t.Context(), "wren", "gulls at the rail", "here")
@@ -148,6 +151,33 @@ func TestSignInByRADIUS(t *testing.T) {
 	s.UseRADIUS(nil)
 	_, err = s.Check(t.Context(), "wren", "gulls at the rail", "here")
 	assert.ErrorIs(t, err, ErrSignIn)
+}
+
+// Those who wait for a dead server keep nobody out whose password is kept here.
+func TestDeadServerHoldsUpNobodyElse(t *testing.T) {
+	s, _ := service(t)
+	silent, err := net.ListenPacket("udp", "127.0.0.1:0")
+	require.NoError(t, err)
+	s.UseRADIUS(&RADIUS{Servers: []string{silent.LocalAddr().String()}, Secret: []byte(sharedSecret), Timeout: time.Minute})
+	waiting, giveUp := context.WithCancel(t.Context())
+	var all sync.WaitGroup
+	for i := range cap(s.hashing) {
+		name := fmt.Sprintf("wren%d", i)
+		require.NoError(t, s.AddUser(t.Context(), User{Name: name, Role: "viewer", Elsewhere: true}, ""))
+		all.Go(func() {
+			_, err := s.Check(waiting, name, "gulls at the rail", name)
+			assert.Error(t, err)
+		})
+		_, _, err := silent.ReadFrom(make([]byte, 4096))
+		require.NoError(t, err, "the question has been asked")
+	}
+	soon, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	defer cancel()
+	_, err = s.Check(soon, "ada", password, "there")
+	assert.NoError(t, err)
+	giveUp()
+	all.Wait()
+	require.NoError(t, silent.Close())
 }
 
 func TestAnswersThatAreNotProtectedAreRefusedUnlessAskedFor(t *testing.T) {
