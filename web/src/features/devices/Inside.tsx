@@ -307,23 +307,27 @@ const macColumns: Column<MAC>[] = [
   { key: "port", head: "Learned on", mono: true, sort: (m) => m.port, cell: (m) => m.port },
 ];
 
+function Find({ value, onChange }: { value: string; onChange: (v: string) => void }) {
+  return (
+    <label className="flex items-center gap-2">
+      Find
+      <input
+        value={value}
+        onChange={(e) => onChange(e.target.value)}
+        className="h-6 w-44 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
+      />
+    </label>
+  );
+}
+
 function MACs({ i }: { i: In }) {
   const [sort, setSort] = useView("msort", "port");
   const [find, setFind] = useTyped("mac");
   const rows = (i.macs ?? []).filter((m) => !find || `${m.mac} ${m.port} ${m.vlan}`.includes(find.toLowerCase()));
   return (
     <Panel
-      title={`${rows.length} of ${many(i.macs?.length ?? 0, "address")}`.replace("addresss", "addresses")}
-      aside={
-        <label className="flex items-center gap-2">
-          Find
-          <input
-            value={find}
-            onChange={(e) => setFind(e.target.value)}
-            className="h-6 w-44 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
-          />
-        </label>
-      }
+      title={`${rows.length} of ${i.macs?.length ?? 0} MAC addresses`}
+      aside={<Find value={find} onChange={setFind} />}
     >
       <Table
         label="MAC table"
@@ -362,16 +366,7 @@ function Resolved({ d }: { d: DeviceDetail }) {
   return (
     <Panel
       title={`${rows.length} of ${all.length} resolved addresses (ARP)`}
-      aside={
-        <label className="flex items-center gap-2">
-          Find
-          <input
-            value={find}
-            onChange={(e) => setFind(e.target.value)}
-            className="h-6 w-44 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
-          />
-        </label>
-      }
+      aside={<Find value={find} onChange={setFind} />}
     >
       <Table
         label="Resolved addresses"
