@@ -18,6 +18,7 @@ import (
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/groups"
+	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/store"
@@ -42,6 +43,7 @@ type Service struct {
 	Discovery *discovery.Service
 	Arrivals  *arrivals.Service
 	Groups    *groups.Service
+	History   *history.Service
 	lock      *os.File
 }
 
@@ -73,7 +75,9 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)
-	s.Fleet = fleet.New(o.Connector, s.Inventory.Observer(), o.Timing, o.Log)
+	s.History = history.New(s.Store, o.Log, time.Now)
+	s.History.ClientsAt = s.Inventory.ClientsAt
+	s.Fleet = fleet.New(o.Connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
 	s.Changes = changes.New(s.Fleet, s.Store, s.Bus, o.Log)
 	s.Inventory.TrialStepped = s.Changes.TrialStepped
 	if err := s.Inventory.Start(ctx, s.Fleet); err != nil {
@@ -98,6 +102,9 @@ func (s *Service) Close() error {
 	}
 	if s.Fleet != nil {
 		s.Fleet.Close()
+	}
+	if s.History != nil {
+		s.History.Close()
 	}
 	var err error
 	if s.Store != nil {

@@ -40,11 +40,23 @@ func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
 	return id, err
 }
 
+// AddEvents keeps events of a time that is past.
+func (s *Store) AddEvents(ctx context.Context, list []Event) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		for _, e := range list {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO events (at, kind, device, port, text) VALUES (?, ?, ?, ?, ?)`, micro(e.At), e.Kind, e.Device, e.Port, e.Text); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 // EventQuery picks events.
 type EventQuery struct {
 	Where   selector.Expr // nil: all
 	Devices []string      // of these devices; nil: of all
-	Before  int64         // older than the one of that number, unless it is 0
+	Before  int64         // before the one of that number, unless it is 0
 	Limit   int
 	Now     time.Time // from which ages are counted
 }
@@ -62,14 +74,14 @@ func (s *Store) Events(ctx context.Context, q EventQuery) ([]Event, error) {
 		condition, args = condition+" AND e.device IN (SELECT value FROM json_each(?))", append(args, toJSON(q.Devices))
 	}
 	if q.Before != 0 {
-		condition, args = condition+" AND e.id < ?", append(args, q.Before)
+		condition, args = condition+" AND (e.at, e.id) < ((SELECT at FROM events WHERE id = ?), ?)", append(args, q.Before, q.Before)
 	}
 	return list(ctx, s.read, func(r *sql.Rows) (e Event, err error) {
 		var at int64
 		err = r.Scan(&e.ID, &at, &e.Kind, &e.Device, &e.Port, &e.Text)
 		e.At = timeOf(at)
 		return e, err
-	}, `SELECT e.id, e.at, e.kind, e.device, e.port, e.text FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.id DESC LIMIT ?`, append(args, q.Limit)...)
+	}, `SELECT e.id, e.at, e.kind, e.device, e.port, e.text FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.at DESC, e.id DESC LIMIT ?`, append(args, q.Limit)...)
 }
 
 // AuditEntry is who did what to what, when.

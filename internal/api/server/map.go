@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"math"
 	"net/http"
 	"time"
 
@@ -11,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/topology"
 )
 
@@ -25,22 +27,37 @@ func (s *server) mapRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			sees := within(ctx, rights.See, rights.Devices)
-			everything := s.Inventory.Devices(catalog.Query{Within: sees, Limit: 1 << 30, Now: time.Now()}).Rows
-			asked := map[string]bool{}
-			for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: sees, Limit: 1 << 30, Now: time.Now()}).Rows {
-				asked[d.Name] = true
-			}
+			everything, asked := s.askedOf(where, within(ctx, rights.See, rights.Devices))
 			return &body[v1.Map]{drawMap(everything, asked, network.VLANID(in.VLAN))}, nil
 		})
 }
 
-// drawMap draws the devices that are asked for and those that a line leads to from them.
-func drawMap(everything []*catalog.Device, asked map[string]bool, vlan network.VLANID) v1.Map {
-	seen, configs, rows := map[string]topology.Seen{}, map[string]network.Config{}, map[string]*catalog.Device{}
+// askedOf lists all devices that there are for who asks, and tells which of them an expression picks.
+func (s *server) askedOf(where, sees selector.Expr) (everything []*catalog.Device, asked map[string]bool) {
+	everything = s.Inventory.Devices(catalog.Query{Within: sees, Limit: math.MaxInt, Now: time.Now()}).Rows
+	asked = map[string]bool{}
+	for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: sees, Limit: math.MaxInt, Now: time.Now()}).Rows {
+		asked[d.Name] = true
+	}
+	return everything, asked
+}
+
+// linesOf draws the links between devices, and returns what they were drawn from.
+func linesOf(everything []*catalog.Device) ([]topology.Line, map[string]topology.Seen) {
+	seen, configs := map[string]topology.Seen{}, map[string]network.Config{}
 	for _, d := range everything {
 		seen[d.Name] = topology.Seen{Config: d.Config, State: d.State, Inside: d.Inside, Away: d.Reach != network.ReachConnected}
-		configs[d.Name], rows[d.Name] = d.Config, d
+		configs[d.Name] = d.Config
+	}
+	return topology.Lines(seen, topology.HostNames(configs)), seen
+}
+
+// drawMap draws the devices that are asked for and those that a line leads to from them.
+func drawMap(everything []*catalog.Device, asked map[string]bool, vlan network.VLANID) v1.Map {
+	lines, seen := linesOf(everything)
+	rows := map[string]*catalog.Device{}
+	for _, d := range everything {
+		rows[d.Name] = d
 	}
 	out := v1.Map{Devices: []v1.MapDevice{}, Lines: []v1.Line{}}
 	drawn := map[string]bool{}
@@ -55,7 +72,7 @@ func drawMap(everything []*catalog.Device, asked map[string]bool, vlan network.V
 			draw(d.Name)
 		}
 	}
-	for _, l := range topology.Lines(seen, topology.HostNames(configs)) {
+	for _, l := range lines {
 		if !asked[l.A.Device] && !asked[l.B.Device] {
 			continue
 		}

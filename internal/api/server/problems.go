@@ -15,6 +15,7 @@ import (
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/store"
 )
@@ -71,7 +72,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemState, err)

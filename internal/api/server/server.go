@@ -86,6 +86,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.arrivalRoutes(api)
 	s.groupRoutes(api)
 	s.mapRoutes(api)
+	s.historyRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

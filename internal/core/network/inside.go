@@ -128,6 +128,8 @@ type Station struct {
 	Address   string `json:"address,omitempty"`
 	System    string `json:"system,omitempty"` // operating system
 	SignalDbm int    `json:"signal_dbm"`
+	RxOctets  uint64 `json:"rx_octets"` // that the access point received from it since it joined
+	TxOctets  uint64 `json:"tx_octets"` // that the access point sent to it since it joined
 }
 
 // Tunnel is an overlay tunnel of an edge.

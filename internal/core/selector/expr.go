@@ -230,7 +230,7 @@ func (f *Field) value(text string) (v Value, want string) {
 			return v, "true or false"
 		}
 	case Age:
-		d, ok := parseAge(v.folded)
+		d, ok := ParseAge(v.folded)
 		if !ok {
 			return v, "a time such as 30s, 15m, 2h, 7d or 4w"
 		}
@@ -245,7 +245,8 @@ var ageUnits = map[byte]time.Duration{
 	's': time.Second, 'm': time.Minute, 'h': time.Hour, 'd': 24 * time.Hour, 'w': 7 * 24 * time.Hour,
 }
 
-func parseAge(s string) (time.Duration, bool) {
+// ParseAge reads a stretch of time as selectors write them: 90m, 24h, 7d.
+func ParseAge(s string) (time.Duration, bool) {
 	if len(s) < 2 {
 		return 0, false
 	}

@@ -175,6 +175,19 @@ func (x *index) buildClients(device string) {
 	x.net.SetClients(device, rows)
 }
 
+// ClientsAt tells how many end stations are at a device now.
+func (s *Service) ClientsAt(device string) int {
+	s.index.mu.RLock()
+	defer s.index.mu.RUnlock()
+	n := 0
+	for _, st := range s.index.book.byDevice[device] {
+		if st.here {
+			n++
+		}
+	}
+	return n
+}
+
 // Clients answers a query for clients.
 func (s *Service) Clients(q catalog.Query) (out catalog.Result[*catalog.Client]) {
 	s.index.ask(func(n *catalog.Net) { out = n.Clients(q) })

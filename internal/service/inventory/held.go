@@ -1,6 +1,7 @@
 package inventory
 
 import (
+	"strconv"
 	"time"
 
 	"example.net/everypost/internal/core/catalog"
@@ -61,4 +62,10 @@ func (s *Service) NotHeld(ports []network.PortRef, e selector.Expr) (out []netwo
 		}
 	}
 	return out
+}
+
+// HoldsClient tells whether an expression picks the client of a hardware address.
+func (s *Service) HoldsClient(mac string, e selector.Expr) bool {
+	is, err := catalog.Network.Parse("client.mac = " + strconv.Quote(mac))
+	return err == nil && s.Clients(catalog.Query{Where: is, Within: e, Limit: 1, Now: time.Now()}).Total > 0
 }
