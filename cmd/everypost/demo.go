@@ -47,6 +47,7 @@ type demoOptions struct {
 	scale                           int
 	seed                            int64
 	quiet                           bool
+	history                         int
 	devicePort                      int
 }
 
@@ -65,6 +66,7 @@ loopback addresses. Everything that is done is kept in the data folder. Ctrl-C s
 	f.StringVar(&o.bootstrapListen, "bootstrap-listen", "127.0.0.1:8492", "address on which new devices are told what they are to be")
 	f.IntVar(&o.scale, "scale", 0, "instead of the company, so many like sites of 20 devices and 1,000 ports each, for load")
 	f.Int64Var(&o.seed, "seed", 0, "the same seed gives the same day")
+	f.IntVar(&o.history, "history", 30, "on the first start, days of the company's past to hand to the service, at most 60")
 	f.BoolVar(&o.quiet, "quiet", false, "let nothing happen by itself")
 	f.IntVar(&o.devicePort, "device-port", 2830, "port on which the simulated devices listen")
 	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
@@ -116,6 +118,10 @@ func demo(ctx context.Context, out io.Writer, o demoOptions) error {
 	if err != nil {
 		return err
 	}
+	past, err := livePast(ctx, out, world, o)
+	if err != nil {
+		return err
+	}
 	if err := world.Start(ctx); err != nil {
 		return fmt.Errorf("%w (does another demo run? --device-port and --listen give it other ports)", err)
 	}
@@ -140,6 +146,9 @@ func demo(ctx context.Context, out io.Writer, o demoOptions) error {
 		return err
 	}
 	if err := furnish(ctx, c, world, world.Address(world.Entry())); err != nil {
+		return err
+	}
+	if err := past.handOver(ctx, c); err != nil {
 		return err
 	}
 	if !o.quiet && o.scale == 0 {
@@ -182,7 +191,7 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 		plant = standin.Scaled(o.scale)
 	}
 	return standin.New(plant, standin.Options{
-		Seed: o.seed,
+		Seed: o.seed, Roam: !o.quiet,
 		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort,
 		Bootstrap: func() (standin.Bootstrap, error) {
 			anchor, err := bootstrap.TrustAnchor(filepath.Join(o.data, "service", bootstrapCertificate))
@@ -355,7 +364,7 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	if err != nil {
 		return err
 	}
-	c = &client.Client{Base: c.Base, Token: token.Secret}
+	c.Token = token.Secret
 	have, err := c.Devices(ctx, client.Query{})
 	if err != nil || len(have.Items) >= len(world.Devices()) {
 		return err

@@ -79,7 +79,7 @@ Readings are kept for 7 days, points of five minutes for 92 days, points of an h
 			if points || a.format == "csv" {
 				return a.printPoints(h)
 			}
-			return a.printHistory(h)
+			return a.printHistory(h, len(args) > 1)
 		}),
 	}
 	f.add(cmd)
@@ -108,32 +108,77 @@ func askHistory(ctx context.Context, c *client.Client, what, part string, metric
 	return c.History(ctx, what, part, nil, metrics, p)
 }
 
-func (a *app) printHistory(h v1.History) error {
-	rows := [][]string{}
-	for _, s := range h.Series {
-		mean, high, last, known := 0.0, 0.0, 0.0, 0
-		for i, v := range s.Mean {
-			if v == nil {
-				continue
-			}
-			if known == 0 || *s.Max[i] > high {
-				high = *s.Max[i]
-			}
-			mean, last, known = mean+*v, *v, known+1
-		}
-		if known == 0 {
+// figures are what a series comes to.
+type figures struct{ mean, low, high, last float64 }
+
+// sumUp sums a series up; ok tells whether anything of it is known.
+func sumUp(s v1.HistoryLine) (f figures, ok bool) {
+	known := 0
+	for i, v := range s.Mean {
+		if v == nil {
 			continue
 		}
-		rows = append(rows, []string{s.Name, s.Metric, amount(mean/float64(known), s.Unit), amount(high, s.Unit), amount(last, s.Unit), spark(s.Mean)})
+		low := *v
+		if s.Min != nil && s.Min[i] != nil {
+			low = *s.Min[i]
+		}
+		if known == 0 {
+			f.low, f.high = low, *s.Max[i]
+		}
+		f.low, f.high, f.last = min(f.low, low), max(f.high, *s.Max[i]), *v
+		f.mean += *v
+		known++
 	}
-	head := []string{"of", "metric", "mean", "highest", "last", fmt.Sprintf("from %s, a step of %s", h.From.Local().Format("2006-01-02 15:04"), time.Duration(h.StepS)*time.Second)}
-	if !slices.ContainsFunc(rows, func(r []string) bool { return r[0] != "" }) {
+	f.mean /= float64(max(known, 1))
+	return f, known > 0
+}
+
+func (a *app) printHistory(h v1.History, asked bool) error {
+	rows, idle := [][]string{}, []string{}
+	for _, s := range h.Series {
+		f, known := sumUp(s)
+		if !known {
+			continue
+		}
+		if f.high == 0 && f.low == 0 && !asked {
+			if !slices.Contains(idle, s.Metric) {
+				idle = append(idle, s.Metric)
+			}
+			continue
+		}
+		low := ""
+		if s.Min != nil {
+			low = amount(f.low, s.Unit)
+		}
+		rows = append(rows, []string{s.Name, s.Metric, amount(f.mean, s.Unit), low, amount(f.high, s.Unit), amount(f.last, s.Unit), spark(s.Mean)})
+	}
+	head := []string{"of", "metric", "mean", "lowest", "highest", "last", fmt.Sprintf("from %s, a step of %s", h.From.Local().Format("2006-01-02 15:04"), stepWord(h.StepS))}
+	if !slices.ContainsFunc(rows, func(r []string) bool { return r[0] != rows[0][0] }) { // all of one thing
 		head = head[1:]
 		for i := range rows {
 			rows[i] = rows[i][1:]
 		}
 	}
-	return a.list(h, head, rows, "Nothing was read in that time.")
+	if err := a.list(h, head, rows, "Nothing was read in that time."); err != nil {
+		return err
+	}
+	if len(idle) > 0 && a.format == "table" {
+		a.say("Always 0 somewhere: %s.", strings.Join(idle, ", "))
+	}
+	return nil
+}
+
+// stepWord says how long a step is.
+func stepWord(seconds int) string {
+	switch {
+	case seconds%86400 == 0:
+		return fmt.Sprintf("%d d", seconds/86400)
+	case seconds%3600 == 0:
+		return fmt.Sprintf("%d h", seconds/3600)
+	case seconds%60 == 0:
+		return fmt.Sprintf("%d min", seconds/60)
+	}
+	return fmt.Sprintf("%d s", seconds)
 }
 
 func (a *app) printPoints(h v1.History) error {

@@ -53,7 +53,7 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 		if f := op.Child("filter"); f != nil {
 			wanted = f.Children
 		}
-		return a.read(op, a.d.stateTree(time.Now(), wanted))
+		return a.read(op, a.d.stateTree(w.clock.now(), wanted))
 	case "get-config":
 		tree, err := a.store(op.Child("source"))
 		if err != nil {
@@ -285,12 +285,12 @@ func (d *device) run(tree *xmlnode.Node, s *netconf.ServerSession) {
 	if d.locks[netconf.Candidate] == 0 {
 		d.candidate = tree.Clone()
 	}
-	d.notify(time.Now(), xmlnode.New(netconf.EventsNS, "netconf-config-change", changedBy(s), xmlnode.Leaf(netconf.EventsNS, "datastore", "running")))
+	d.notify(d.world.clock.now(), xmlnode.New(netconf.EventsNS, "netconf-config-change", changedBy(s), xmlnode.Leaf(netconf.EventsNS, "datastore", "running")))
 	dies := d.refuse[DieInCommit]
 	if dies {
 		delete(d.refuse, DieInCommit)
 		d.loseMemory()
-		d.boot(time.Now(), 2*time.Second)
+		d.boot(d.world.clock.now(), 2*time.Second)
 	}
 	d.world.settle()
 }
@@ -318,7 +318,7 @@ func (a *agent) subscribe(s *netconf.ServerSession, op *xmlnode.Node) error {
 				s.Notify(e.at, e.event)
 			}
 		}
-		s.Notify(time.Now(), xmlnode.New(netconf.NotificationNS, "replayComplete"))
+		s.Notify(a.d.world.clock.now(), xmlnode.New(netconf.NotificationNS, "replayComplete"))
 	}
 	a.d.subscribers[s] = true
 	return nil

@@ -63,7 +63,7 @@ func (w *World) Throw(f Fault, target string) error {
 	switch f {
 	case Reboot:
 		d.loseMemory()
-		d.boot(time.Now(), 2*time.Second)
+		d.boot(w.clock.now(), 2*time.Second)
 	case Hang:
 		d.hung = true
 	case PowerLoss:
@@ -71,7 +71,7 @@ func (w *World) Throw(f Fault, target string) error {
 	case RefuseValidate, RefuseCommit, DieInCommit:
 		d.refuse[f] = true
 	case NewHostKey:
-		if err := d.newHostKey(time.Now().String()); err != nil {
+		if err := d.newHostKey(w.clock.now().String()); err != nil {
 			return err
 		}
 		d.listener.setDown(true)
@@ -89,7 +89,7 @@ func (w *World) Throw(f Fault, target string) error {
 		}
 		d.deadSupplies[fmt.Sprintf("psu%d", d.spec.Supplies)] = true
 	case Unpack:
-		if err := d.unpack(time.Now()); err != nil {
+		if err := d.unpack(w.clock.now()); err != nil {
 			return err
 		}
 	case Slow:

@@ -180,10 +180,10 @@ func TestTrafficAddsUp(t *testing.T) {
 		d := w.devices["th-sw-05"]
 		for name, p := range d.ports {
 			if name != "1/1/25" && name != "1/1/26" {
-				in += p.counters["in-octets"]
+				in += p.counters.inOctets
 			}
 		}
-		return in, d.ports["1/1/25"].counters["out-octets"]
+		return in, d.ports["1/1/25"].counters.outOctets
 	}
 	in, out := octets()
 	again, _ := octets()

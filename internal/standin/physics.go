@@ -10,7 +10,7 @@ import (
 // settle makes everything true that follows from cables, power and configuration: which devices have power, which ports
 // have a link, what power is delivered, which devices can be reached. It is called with the lock held after any change.
 func (w *World) settle() {
-	now := time.Now()
+	now := w.clock.now()
 	w.settlePower(now)
 	up := w.links()
 	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
@@ -27,11 +27,14 @@ func (w *World) settle() {
 	w.settleTunnels(now)
 	w.tree = w.spanTree()
 	w.ways = map[int]map[room]*cable{}
-	reached := w.managed()
+	for _, h := range w.hosts {
+		h.routed = false
+	}
+	w.reached = w.managed()
 	for name, d := range w.devices {
 		// The workshop in which devices are unpacked lets them reach out before they are anything.
 		bare := d.spec.Crated && d.cfg.callHome == ""
-		d.gate.set((reached[name] || bare) && d.powered && !d.hung)
+		d.gate.set((w.reached[name] || bare) && d.powered && !d.hung)
 	}
 }
 
@@ -135,8 +138,10 @@ func (d *device) boot(now time.Time, takes time.Duration) {
 	}
 	d.world.after(takes, func() {
 		d.booting = false
-		d.booted = time.Now()
-		d.listener.setDown(!d.powered)
+		d.booted = d.world.clock.now()
+		if d.listener != nil {
+			d.listener.setDown(!d.powered)
+		}
 		d.world.settle()
 	})
 }
@@ -152,7 +157,7 @@ func (d *device) loseMemory() {
 	d.candidate = d.running.Clone()
 	d.log = nil
 	for _, p := range d.ports {
-		p.counters = map[string]float64{}
+		p.counters = tally{}
 	}
 	if d.listener != nil {
 		d.listener.setDown(true)

@@ -42,7 +42,7 @@ func (d *device) confirmEvent(event string, s *netconf.ServerSession) {
 	if s != nil {
 		n.Add(xmlnode.Leaf(netconf.EventsNS, "username", s.User), xmlnode.Leaf(netconf.EventsNS, "session-id", strconv.Itoa(int(s.ID))))
 	}
-	d.notify(time.Now(), n.Add(xmlnode.Leaf(netconf.EventsNS, "confirm-event", event)))
+	d.notify(d.world.clock.now(), n.Add(xmlnode.Leaf(netconf.EventsNS, "confirm-event", event)))
 }
 
 func (d *device) portChanged(at time.Time, p *portSim) {
@@ -114,6 +114,10 @@ func (ns in) leaf(name, text string) *xmlnode.Node {
 
 func (ns in) int(name string, n int) *xmlnode.Node { return ns.leaf(name, strconv.Itoa(n)) }
 
+func (ns in) count(name string, f float64) *xmlnode.Node {
+	return ns.leaf(name, strconv.FormatUint(uint64(f), 10))
+}
+
 func (ns in) float(name string, f float64, digits int) *xmlnode.Node {
 	return ns.leaf(name, strconv.FormatFloat(f, 'f', digits, 64))
 }
@@ -173,20 +177,35 @@ func (d *device) bundleState(i *xmlnode.Node, name string) {
 	i.Child("aggregation").Add(state)
 }
 
-var counterNames = []string{"in-octets", "in-unicast-pkts", "in-broadcast-pkts", "in-multicast-pkts", "in-discards", "in-errors", "in-fcs-errors",
-	"out-octets", "out-unicast-pkts", "out-broadcast-pkts", "out-multicast-pkts", "out-discards", "out-errors"}
+// tally is what a port counts.
+type tally struct {
+	inOctets, inUnicast, inBroadcast, inMulticast, inDiscards, inErrors, inFCS float64
+	outOctets, outUnicast, outBroadcast, outMulticast, outDiscards, outErrors  float64
+}
+
+func (c tally) node() *xmlnode.Node {
+	x := in("oc-if")
+	n := x.node("counters")
+	for _, f := range []struct {
+		name  string
+		value float64
+	}{
+		{"in-octets", c.inOctets}, {"in-unicast-pkts", c.inUnicast}, {"in-broadcast-pkts", c.inBroadcast}, {"in-multicast-pkts", c.inMulticast},
+		{"in-discards", c.inDiscards}, {"in-errors", c.inErrors}, {"in-fcs-errors", c.inFCS}, {"out-octets", c.outOctets}, {"out-unicast-pkts", c.outUnicast},
+		{"out-broadcast-pkts", c.outBroadcast}, {"out-multicast-pkts", c.outMulticast}, {"out-discards", c.outDiscards}, {"out-errors", c.outErrors},
+	} {
+		n.Add(x.leaf(f.name, strconv.FormatUint(uint64(f.value), 10)))
+	}
+	return n
+}
 
 func (p *portSim) stateNode(enabled bool) *xmlnode.Node {
 	x := in("oc-if")
-	counters := x.node("counters")
-	for _, name := range counterNames {
-		counters.Add(x.leaf(name, strconv.FormatUint(uint64(p.counters[name]), 10)))
-	}
 	admin := "UP"
 	if !enabled {
 		admin = "DOWN"
 	}
-	return x.node("state", x.leaf("name", p.spec.Name), x.leaf("admin-status", admin), x.leaf("oper-status", operStatus(p)), x.when("last-change", p.changed), counters)
+	return x.node("state", x.leaf("name", p.spec.Name), x.leaf("admin-status", admin), x.leaf("oper-status", operStatus(p)), x.when("last-change", p.changed), p.counters.node())
 }
 
 var speedNames = map[int]string{100: "SPEED_100MB", 1000: "SPEED_1GB", 2500: "SPEED_2500MB", 10000: "SPEED_10GB", 25000: "SPEED_25GB", 40000: "SPEED_40GB", 100000: "SPEED_100GB"}
@@ -325,12 +344,17 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 		own.Add(n)
 	}
 	if d.spec.Role == "firewall" {
-		busy := 0.0
-		for _, p := range d.ports {
-			if p.up {
-				busy += 1 + habit("desk", now)
-			}
-		}
-		own.Add(x.int("sessions", int(420*busy*(1+0.2*d.world.noise(d.spec.Name+"s", now, time.Minute)))))
+		own.Add(x.int("sessions", d.sessions(now)))
 	}
+}
+
+// sessions is how many a firewall holds.
+func (d *device) sessions(now time.Time) int {
+	busy := 0.0
+	for _, p := range d.ports {
+		if p.up {
+			busy += 1 + habit("desk", now)
+		}
+	}
+	return int(420 * busy * (1 + 0.2*d.wave("s", now, time.Minute)))
 }

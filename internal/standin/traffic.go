@@ -1,8 +1,11 @@
 package standin
 
 import (
+	"fmt"
 	"hash/fnv"
+	"maps"
 	"math"
+	"slices"
 	"time"
 )
 
@@ -33,12 +36,17 @@ func (w *World) noise(name string, at time.Time, period time.Duration) float64 {
 	return 0.6*math.Sin(t+phase) + 0.3*math.Sin(2.7*t+3*phase) + 0.1*math.Sin(7.3*t+5*phase)
 }
 
+// hop is the ports at both ends of a cable, the nearer to the host first.
+type hop struct{ near, far *portSim }
+
 // flow lets traffic of the given time pass: what each host sends counts on its port, and on every link up to the gateway
 // if its VLAN is carried that far. Power drawn wobbles a little. A damaged cable makes errors of a part of the frames.
 func (w *World) flow(now time.Time, span time.Duration) {
+	if w.opts.Roam {
+		w.roam(now)
+	}
 	for _, h := range w.hosts {
-		d := w.devices[h.at.device]
-		p := d.ports[h.at.port]
+		p := w.devices[h.at.device].ports[h.at.port]
 		if p.feeding > 0 && h.DrawMilliW > 0 {
 			p.feeding = h.DrawMilliW + int(float64(h.DrawMilliW)*0.03*w.noise(h.MAC, now, 40*time.Second))
 		}
@@ -47,27 +55,10 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		}
 		octets := float64(h.RateBps) / 8 * span.Seconds() * habit(h.Name, now) * (1 + 0.5*w.noise(h.MAC, now, 150*time.Second))
 		p.count(octets, octets/4)
-		vlan := h.joined(d.cfg)
-		if vlan == 0 {
-			continue
-		}
-		way := w.ways[vlan]
-		if way == nil {
-			way = w.spread(vlan)
-			w.ways[vlan] = way
-		}
-		for at := (room{d.spec.Name, vlan}); ; {
-			c := way[at]
-			if c == nil {
-				break
-			}
-			near, far := c.a, c.b
-			if far.device == at.device {
-				near, far = far, near
-			}
-			w.at(near).count(octets/4, octets)
-			w.at(far).count(octets, octets/4)
-			at = room{far.device, vlan}
+		h.in, h.out = h.in+octets, h.out+octets/4
+		for _, hop := range w.routeOf(h) {
+			hop.near.count(octets/4, octets)
+			hop.far.count(octets, octets/4)
 		}
 	}
 	for _, t := range w.tunnels {
@@ -75,20 +66,89 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	}
 }
 
+// routeOf is the way of a host's frames up to the gateway.
+func (w *World) routeOf(h *host) []hop {
+	if h.routed {
+		return h.route
+	}
+	h.route, h.routed = nil, true
+	vlan := h.joined(w.devices[h.at.device].cfg)
+	if vlan == 0 {
+		return nil
+	}
+	way := w.ways[vlan]
+	if way == nil {
+		way = w.spread(vlan)
+		w.ways[vlan] = way
+	}
+	for at := (room{h.at.device, vlan}); way[at] != nil; {
+		c := way[at]
+		near, far := c.a, c.b
+		if far.device == at.device {
+			near, far = far, near
+		}
+		h.route = append(h.route, hop{w.at(near), w.at(far)})
+		at = room{far.device, vlan}
+	}
+	return h.route
+}
+
+// staysFor is how long a wireless station stays at an access point before it may go to another.
+const staysFor = 13 * time.Minute
+
+// roam lets wireless stations wander: each comes back to its own access point more often than to the others of its site.
+func (w *World) roam(now time.Time) {
+	for i, h := range w.hosts {
+		slot := now.Add(time.Duration(i)*37*time.Second).UnixNano() / int64(staysFor)
+		if h.SSID == "" || slot == h.slot {
+			continue
+		}
+		h.slot = slot
+		home, _ := w.endpoint(h.At)
+		if to := w.wanders(h, home, slot); to != h.at {
+			w.hostsAt[h.at.device] = slices.DeleteFunc(w.hostsAt[h.at.device], func(o *host) bool { return o == h })
+			w.hostsAt[to.device] = append(w.hostsAt[to.device], h)
+			h.at, h.routed, h.in, h.out = to, false, 0, 0
+		}
+	}
+}
+
+// wanders is the radio at which a station is in a slot of time.
+func (w *World) wanders(h *host, home endpoint, slot int64) endpoint {
+	f := fnv.New64a()
+	_, _ = fmt.Fprint(f, h.MAC, slot, w.opts.Seed)
+	draw := f.Sum64()
+	if draw%10 < 7 {
+		return home
+	}
+	var others []endpoint
+	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+		at := endpoint{name, home.port}
+		if d := w.devices[name]; d.spec.Role == "access-point" && d.spec.Site == w.devices[home.device].spec.Site && name != home.device && d.ports[home.port] != nil && d.ports[home.port].up {
+			others = append(others, at)
+		}
+	}
+	if len(others) == 0 {
+		return home
+	}
+	return others[draw/10%uint64(len(others))]
+}
+
 // frameSize is that of an average frame in octets.
 const frameSize = 640
 
 // count adds what came in and went out, in octets.
 func (p *portSim) count(in, out float64) {
-	p.counters["in-octets"] += in
-	p.counters["out-octets"] += out
-	p.counters["in-unicast-pkts"] += in / frameSize
-	p.counters["out-unicast-pkts"] += out / frameSize
-	p.counters["in-broadcast-pkts"] += in / frameSize / 90
-	p.counters["in-multicast-pkts"] += in / frameSize / 40
-	p.counters["out-multicast-pkts"] += out / frameSize / 60
+	c := &p.counters
+	c.inOctets += in
+	c.outOctets += out
+	c.inUnicast += in / frameSize
+	c.outUnicast += out / frameSize
+	c.inBroadcast += in / frameSize / 90
+	c.inMulticast += in / frameSize / 40
+	c.outMulticast += out / frameSize / 60
 	if p.damage > 0 {
-		p.counters["in-fcs-errors"] += in / frameSize * p.damage
-		p.counters["in-errors"] += in / frameSize * p.damage
+		c.inFCS += in / frameSize * p.damage
+		c.inErrors += in / frameSize * p.damage
 	}
 }

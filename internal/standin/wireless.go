@@ -28,16 +28,10 @@ func (d *device) accessPointState(points *xmlnode.Node, now time.Time) {
 		if i > 1 {
 			band, channel, width = "FREQ_5GHZ", []int{36, 52, 100, 116, 132, 149}[d.index%6], 80
 		}
-		load := 0
-		for _, h := range w.hostsAt[d.spec.Name] {
-			if h.at.port == p.Name {
-				load++
-			}
-		}
-		busy := 8 + 3*float64(load)*habit("gate", now) + 4*w.noise(d.spec.Name+p.Name, now, time.Minute)
+		busy, noise := d.air(p.Name, now)
 		radios.Add(x.node("radio", x.leaf("id", p.Name[5:]), x.leaf("operating-frequency", band), x.node("state", x.leaf("id", p.Name[5:]), x.leaf("operating-frequency", band),
 			x.leaf("enabled", "true"), x.int("channel", channel), x.int("channel-width", width), x.int("transmit-power", 17+i),
-			x.int("total-channel-utilization", int(max(1, min(97, busy)))), x.int("noise-floor", -94+int(2*w.noise(d.spec.Name+p.Name+"n", now, 5*time.Minute))))))
+			x.int("total-channel-utilization", busy), x.int("noise-floor", noise))))
 	}
 	for _, n := range networks {
 		clients := x.node("clients")
@@ -46,17 +40,35 @@ func (d *device) accessPointState(points *xmlnode.Node, now time.Time) {
 				continue
 			}
 			rssi := -58 + int(13*w.noise(h.MAC, now, 4*time.Minute))
+			counted := x.node("state", x.count("rx-bytes", h.in), x.count("tx-bytes", h.out))
 			connection := x.node("state", x.leaf("client-state", "CLIENT_AUTHENTICATED"), x.leaf("hostname", h.Name), x.leaf("ipv4-address", h.IP))
 			if h.System != "" {
 				connection.Add(x.leaf("operating-system", h.System))
 			}
 			clients.Add(x.node("client", x.leaf("mac", h.MAC), x.node("state", x.leaf("mac", h.MAC)),
 				x.node("client-rf", x.node("state", x.int("rssi", rssi), x.int("snr", rssi+94), x.leaf("frequency", map[bool]string{true: "FREQ_5GHZ", false: "FREQ_2GHZ"}[h.at.port == "radio1"]))),
-				x.node("client-connection", connection)))
+				x.node("client-counters", counted), x.node("client-connection", connection)))
 		}
 		ssids.Add(x.node("ssid", x.leaf("name", n.ssid), x.node("state", x.leaf("name", n.ssid), x.leaf("enabled", "true"), x.int("default-vlan", n.vlan)), clients))
 	}
 	points.Add(x.node("access-point", x.leaf("hostname", d.cfg.hostname), radios, ssids))
+}
+
+// joined is how many stations are at a radio.
+func (d *device) joined(radio string) int {
+	n := 0
+	for _, h := range d.world.hostsAt[d.spec.Name] {
+		if h.at.port == radio {
+			n++
+		}
+	}
+	return n
+}
+
+// air is for how much of the time a radio's channel is taken, in percent, and the noise on it in dBm.
+func (d *device) air(radio string, now time.Time) (busy, noise int) {
+	taken := 8 + 3*float64(d.joined(radio))*habit("gate", now) + 4*d.wave(radio, now, time.Minute)
+	return int(max(1, min(97, taken))), -94 + int(2*d.wave(radio+"n", now, 5*time.Minute))
 }
 
 // tunnelsState tells of the overlay of an edge.

@@ -28,6 +28,10 @@ type Options struct {
 	Port int
 	// Seed makes days differ: the same seed gives the same day.
 	Seed int64
+	// Roam lets wireless stations wander between the access points of their site.
+	Roam bool
+	// Stepped is where the world's time stands until Step moves it on; zero for the time of the machine.
+	Stepped time.Time
 	// Load returns the startup configuration that was saved for a device, or nil. Save keeps it. Both may be nil.
 	Load func(device string) []byte
 	Save func(device string, config []byte) error
@@ -54,13 +58,16 @@ type World struct {
 	nodes     map[string][]string // the bridges of the spanning tree with their devices
 	gateways  []string            // where VLANs end
 	// What settle works out.
-	tree   *spanning
-	ways   map[int]map[room]*cable // by VLAN, as they are asked for
-	timers map[*time.Timer]bool
-	closed bool
-	wg     sync.WaitGroup
-	stop   context.CancelFunc
-	done   <-chan struct{} // closed when the world ends
+	tree *spanning
+	ways map[int]map[room]*cable // by VLAN, as they are asked for
+	// reached are the devices that the management reaches.
+	reached map[string]bool
+	clock   clock
+	lived   bool // it has a time behind it: see Live
+	closed  bool
+	wg      sync.WaitGroup
+	stop    context.CancelFunc
+	done    <-chan struct{} // closed when the world ends
 }
 
 type endpoint struct{ device, port string }
@@ -74,6 +81,11 @@ type host struct {
 	HostSpec
 	at  endpoint
 	cut bool
+
+	route   []hop   // the ports that its frames pass up to the gateway, as long as nothing changes
+	routed  bool    // route is known
+	slot    int64   // of the time in which it stays at one access point
+	in, out float64 // octets, as its access point counts them since it joined
 }
 
 type portSim struct {
@@ -83,14 +95,15 @@ type portSim struct {
 	changed  time.Time
 	feeding  int // mW of PoE delivered
 	class    int
-	counters map[string]float64
+	counters tally
 	damage   float64 // the part of the frames that a bad cable spoils
 }
 
 // New builds a world. Start makes it run.
 func New(p Plant, o Options) (*World, error) {
-	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{}, timers: map[*time.Timer]bool{},
+	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{},
 		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, tunnelsAt: map[string][]*tunnel{}, nodes: map[string][]string{}}
+	w.clock.stand(o.Stepped)
 	for i, spec := range p.Devices {
 		d, err := w.newDevice(spec, i)
 		if err != nil {
@@ -173,7 +186,19 @@ func (w *World) Start(ctx context.Context) error {
 	}
 	w.mu.Lock()
 	w.settle()
-	for _, d := range w.devices { // what is up now has been so since the device came up
+	if !w.lived {
+		w.beginAsIs()
+	}
+	w.mu.Unlock()
+	if w.opts.Stepped.IsZero() {
+		w.wg.Go(func() { w.run(ctx) })
+	}
+	return nil
+}
+
+// beginAsIs makes what is up now have been so since its device came up.
+func (w *World) beginAsIs() {
+	for _, d := range w.devices {
 		d.log = nil
 		for _, p := range d.ports {
 			p.changed = d.booted.Add(90 * time.Second)
@@ -182,18 +207,13 @@ func (w *World) Start(ctx context.Context) error {
 	for _, t := range w.tunnels {
 		t.changed = w.devices[t.a.device].booted.Add(2 * time.Minute)
 	}
-	w.mu.Unlock()
-	w.wg.Go(func() { w.run(ctx) })
-	return nil
 }
 
 // Close stops all devices and waits for them.
 func (w *World) Close() {
 	w.mu.Lock()
 	w.closed = true
-	for t := range w.timers {
-		t.Stop()
-	}
+	w.clock.end()
 	w.mu.Unlock()
 	if w.stop != nil {
 		w.stop()
@@ -207,29 +227,6 @@ func (w *World) Close() {
 	w.wg.Wait()
 }
 
-// after calls f, with the lock held, unless the world is closed by then.
-func (w *World) after(d time.Duration, f func()) *time.Timer {
-	var t *time.Timer
-	t = time.AfterFunc(d, func() {
-		w.mu.Lock()
-		defer w.mu.Unlock()
-		if w.closed || !w.timers[t] {
-			return
-		}
-		delete(w.timers, t)
-		f()
-	})
-	w.timers[t] = true
-	return t
-}
-
-func (w *World) cancel(t *time.Timer) {
-	if t != nil {
-		t.Stop()
-		delete(w.timers, t)
-	}
-}
-
 // run lets traffic flow, second by second; in a large world in larger steps, so that it does not take the machine for
 // itself.
 func (w *World) run(ctx context.Context) {
@@ -238,9 +235,9 @@ func (w *World) run(ctx context.Context) {
 	defer tick.Stop()
 	for {
 		select {
-		case now := <-tick.C:
+		case <-tick.C:
 			w.mu.Lock()
-			w.flow(now, step)
+			w.flow(w.clock.now(), step)
 			w.mu.Unlock()
 		case <-ctx.Done():
 			return
@@ -291,7 +288,7 @@ func (w *World) Stations() map[string]string {
 	out := map[string]string{}
 	for _, h := range w.hosts {
 		if w.installed(h.at.device) {
-			out[h.MAC] = h.At
+			out[h.MAC] = h.at.device + ":" + h.at.port
 		}
 	}
 	return out
@@ -358,12 +355,12 @@ type trial struct {
 	persist  string
 	session  uint32
 	previous *xmlnode.Node
-	timer    *time.Timer
+	timer    *timer
 }
 
 func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 	d := &device{
-		world: w, spec: spec, gate: newGate(), booted: time.Now().Add(-time.Duration(31+(7*index)%300) * 24 * time.Hour), powered: true,
+		world: w, spec: spec, gate: newGate(), booted: w.clock.now().Add(-time.Duration(31+(7*index)%300) * 24 * time.Hour), powered: true,
 		locks: map[netconf.Datastore]uint32{}, ports: map[string]*portSim{},
 		subscribers: map[*netconf.ServerSession]bool{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
 	}
@@ -388,7 +385,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 	}
 	for i, p := range spec.Ports {
 		d.ports[p.Name] = &portSim{
-			spec: p, mac: fmt.Sprintf("02:45:%02x:%02x:%02x:%02x", index>>8, index&0xff, i>>8, i&0xff), changed: d.booted, counters: map[string]float64{},
+			spec: p, mac: fmt.Sprintf("02:45:%02x:%02x:%02x:%02x", index>>8, index&0xff, i>>8, i&0xff), changed: d.booted,
 		}
 	}
 	return d, nil

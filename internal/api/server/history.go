@@ -305,7 +305,9 @@ func (s *server) linkUse(ctx context.Context, where selector.Expr, span series.S
 		}
 		out = append(out, u)
 	}
-	slices.SortStableFunc(out, func(a, b v1.LinkUse) int { return cmp.Or(cmp.Compare(b.UseMean, a.UseMean), cmp.Compare(b.MeanAB+b.MeanBA, a.MeanAB+a.MeanBA)) })
+	slices.SortStableFunc(out, func(a, b v1.LinkUse) int {
+		return cmp.Or(cmp.Compare(b.UseMean, a.UseMean), cmp.Compare(b.MeanAB+b.MeanBA, a.MeanAB+a.MeanBA))
+	})
 	total := len(out)
 	return &body[v1.List[v1.LinkUse]]{v1.List[v1.LinkUse]{Items: out[:min(limit, total)], Total: total}}, nil
 }

@@ -34,6 +34,8 @@ type Source string
 const (
 	FromState  Source = "state"
 	FromInside Source = "inside"
+	// FromBefore is what another system kept before the device was adopted.
+	FromBefore Source = "before"
 )
 
 // Source tells which reading a part comes from.

@@ -36,7 +36,8 @@ func (s Span) each(from, to int64, f func(step int, ms int64)) {
 type Rolled struct {
 	// Of a gauge. What is not known is Absent.
 	Min, Mean, Max []int64
-	// Of a counter: how much it grew, and the highest rate between two readings, in hundredths per second.
+	// Of a counter: how much it grew, and the highest rate between two readings, in hundredths per second. What is not known
+	// is Absent.
 	Grown, Peak []int64
 }
 
@@ -159,6 +160,9 @@ func (t *Sum) Add(r Rolled, covered []int64, s Span) {
 		}
 		p := &t.points[step]
 		if t.metric.Counter {
+			if r.Grown[i] == Absent {
+				continue
+			}
 			t.sums[step] += float64(r.Grown[i])
 			t.weights[step] += float64(covered[i]) / 1000
 			p.Max = max(p.Max, float64(r.Peak[i])/100*t.metric.Factor)

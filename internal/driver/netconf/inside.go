@@ -135,9 +135,10 @@ func readWireless(in *network.Inside, points *xmlnode.Node) {
 		for _, ssid := range ap.Child("ssids").All("ssid") {
 			vlan, _ := network.ParseVLAN(ssid.TextAt("state/default-vlan"))
 			for _, c := range ssid.Child("clients").All("client") {
-				conn, rf := c.Find("client-connection/state"), c.Find("client-rf/state")
+				conn, rf, counted := c.Find("client-connection/state"), c.Find("client-rf/state"), c.Find("client-counters/state")
 				in.Stations = append(in.Stations, network.Station{MAC: c.TextAt("mac"), SSID: ssid.TextAt("name"), VLAN: vlan, Band: bands[kindOf(rf.TextAt("frequency"))],
-					Name: conn.TextAt("hostname"), Address: conn.TextAt("ipv4-address"), System: conn.TextAt("operating-system"), SignalDbm: number(rf, "rssi")})
+					Name: conn.TextAt("hostname"), Address: conn.TextAt("ipv4-address"), System: conn.TextAt("operating-system"), SignalDbm: number(rf, "rssi"),
+					RxOctets: counter(counted, "rx-bytes"), TxOctets: counter(counted, "tx-bytes")})
 			}
 		}
 	}

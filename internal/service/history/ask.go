@@ -97,32 +97,48 @@ func (h *Service) Ask(ctx context.Context, q Question, span series.Span) ([]Seri
 	if err != nil {
 		return nil, err
 	}
-	source, err := h.sourceID(ctx, q.Device, q.Part.Source())
-	if err != nil || source == 0 {
-		return []Series{}, err
-	}
-	known, err := h.store.Things(ctx, source)
-	if err != nil {
-		return nil, err
-	}
-	var wants []want
 	out := []Series{}
-	for _, t := range known {
-		if t.Part != q.Part || q.Names != nil && !slices.Contains(q.Names, t.Name) {
+	sums := map[seriesKey]*series.Sum{}
+	for _, kind := range []series.Source{q.Part.Source(), series.FromBefore} {
+		source, err := h.sourceID(ctx, q.Device, kind)
+		if err != nil {
+			return nil, err
+		}
+		if source == 0 {
 			continue
 		}
-		for _, m := range metrics {
-			wants = append(wants, want{t, m, series.NewSum(m, span)})
-			out = append(out, Series{Device: q.Device, Thing: t.Thing, Metric: m})
+		known, err := h.store.Things(ctx, source)
+		if err != nil {
+			return nil, err
+		}
+		var wants []want
+		for _, t := range known {
+			if t.Part != q.Part || q.Names != nil && !slices.Contains(q.Names, t.Name) {
+				continue
+			}
+			for _, m := range metrics {
+				k := seriesKey{t.Name, m}
+				if sums[k] == nil {
+					sums[k] = series.NewSum(m, span)
+					out = append(out, Series{Device: q.Device, Thing: t.Thing, Metric: m})
+				}
+				wants = append(wants, want{t, m, sums[k]})
+			}
+		}
+		if err := h.collect(ctx, source, kind, known, wants, span); err != nil {
+			return nil, err
 		}
 	}
-	if err := h.collect(ctx, source, known, wants, span); err != nil {
-		return nil, err
-	}
-	for i := range out {
-		out[i].Points = wants[i].sum.Points()
+	for i, x := range out {
+		out[i].Points = sums[seriesKey{x.Name, x.Metric}].Points()
 	}
 	return out, nil
+}
+
+// seriesKey is a series of one part of a device.
+type seriesKey struct {
+	name   string
+	metric *series.Metric
 }
 
 // AskClient tells the metrics of a client, wherever it was.
@@ -139,7 +155,7 @@ func (h *Service) AskClient(ctx context.Context, mac string, span series.Span) (
 			if err != nil {
 				return nil, err
 			}
-			if err := h.collect(ctx, t.Source, known, []want{{t, m, sum}}, span); err != nil {
+			if err := h.collect(ctx, t.Source, series.FromInside, known, []want{{t, m, sum}}, span); err != nil {
 				return nil, err
 			}
 		}
@@ -199,7 +215,7 @@ type want struct {
 }
 
 // collect adds up what is kept of series of one source: what is packed, and what is still in the log.
-func (h *Service) collect(ctx context.Context, source int64, known []store.KnownThing, wants []want, span series.Span) error {
+func (h *Service) collect(ctx context.Context, source int64, kind series.Source, known []store.KnownThing, wants []want, span series.Span) error {
 	byID, clock := map[int64]series.Thing{}, int64(0)
 	for _, t := range known {
 		byID[t.ID] = t.Thing
@@ -214,7 +230,7 @@ func (h *Service) collect(ctx context.Context, source int64, known []store.Known
 	case span.Step < series.Coarse.Step() || span.Step%series.Coarse.Step() != 0 && span.Count > 1:
 		level = series.Fine
 	}
-	if err := h.collectPacked(ctx, level, clock, wants, span); err != nil {
+	if err := h.collectPacked(ctx, level, kind, clock, wants, span); err != nil {
 		return err
 	}
 	if span.To() < h.now().UnixMilli()-2*series.Raw.BucketLength() {
@@ -235,7 +251,7 @@ func (h *Service) collect(ctx context.Context, source int64, known []store.Known
 	return nil
 }
 
-func (h *Service) collectPacked(ctx context.Context, level series.Level, clock int64, wants []want, span series.Span) error {
+func (h *Service) collectPacked(ctx context.Context, level series.Level, kind series.Source, clock int64, wants []want, span series.Span) error {
 	for bucket := level.Bucket(span.From); bucket <= level.Bucket(span.To()-1); bucket++ {
 		clockKey := series.Key(level, bucket, clock, 0)
 		keys := []int64{clockKey}
@@ -253,14 +269,14 @@ func (h *Service) collectPacked(ctx context.Context, level series.Level, clock i
 		if level == series.Raw {
 			add, err = rawAdder(chunks[clockKey], span)
 		} else {
-			add, err = pointAdder(chunks[clockKey], level.Span(bucket))
+			add, err = pointAdder(chunks[clockKey], kind, level.Span(bucket))
 		}
 		if err != nil {
 			return err
 		}
 		for i, w := range wants {
 			b := chunks[keys[i+1]]
-			if b == nil && w.Part != series.Port {
+			if b == nil && !elides(kind) {
 				continue
 			}
 			if err := add(w, b); err != nil {
@@ -294,14 +310,14 @@ func rawAdder(clock []byte, span series.Span) (func(want, []byte) error, error) 
 }
 
 // pointAdder is rawAdder for points.
-func pointAdder(clock []byte, bucket series.Span) (func(want, []byte) error, error) {
+func pointAdder(clock []byte, kind series.Source, bucket series.Span) (func(want, []byte) error, error) {
 	covered, err := series.Split(clock, 1)
 	if err != nil {
 		return nil, err
 	}
 	bucket.Count = len(covered[0])
 	return func(w want, b []byte) error {
-		columns, err := unpackPoints(b, series.Width(w.metric), bucket.Count, !w.metric.Counter && w.Part != series.Port)
+		columns, err := unpackPoints(b, series.Width(w.metric), bucket.Count, b != nil && fillAbsent(kind, w.metric))
 		if err != nil {
 			return err
 		}

@@ -26,16 +26,7 @@ func (h *Service) Import(ctx context.Context, device string, adopted time.Time, 
 			return err
 		}
 	}
-	bySource := map[series.Source][]Past{}
-	for _, p := range list {
-		bySource[p.Part.Source()] = append(bySource[p.Part.Source()], p)
-	}
-	for kind, list := range bySource {
-		if err := h.importSource(ctx, device, kind, list); err != nil {
-			return err
-		}
-	}
-	return nil
+	return h.importAll(ctx, device, list)
 }
 
 func (p Past) check(adopted time.Time) error {
@@ -68,14 +59,14 @@ func levelOf(step time.Duration) series.Level {
 	return series.Raw
 }
 
-func (h *Service) importSource(ctx context.Context, device string, kind series.Source, list []Past) error {
-	s := h.source(sourceKey{device, kind})
+func (h *Service) importAll(ctx context.Context, device string, list []Past) error {
+	s := h.source(sourceKey{device, series.FromBefore})
 	s.mu.Lock()
 	var unknown []series.Thing
 	for _, p := range list {
 		unknown = append(unknown, p.Thing)
 	}
-	err := h.meet(s, device, kind, unknown)
+	err := h.meet(s, device, series.FromBefore, unknown)
 	things := make([]int64, len(list))
 	for i, p := range list {
 		things[i] = s.things[p.Thing]
@@ -113,11 +104,9 @@ func (p Past) roll(m *series.Metric) series.Rolled {
 	values := func(f func(i int) float64) []int64 {
 		out := make([]int64, n)
 		for i := range out {
-			switch v := f(i); {
-			case !math.IsNaN(v):
+			out[i] = series.Absent
+			if v := f(i); !math.IsNaN(v) {
 				out[i] = int64(math.Round(v))
-			case !m.Counter:
-				out[i] = series.Absent
 			}
 		}
 		return out
@@ -142,19 +131,24 @@ func coarser(m *series.Metric, r series.Rolled, from series.Span, to series.Leve
 	span := series.Span{From: from.From / step * step, Step: step}
 	span.Count = int((from.To() - span.From + step - 1) / step)
 	if m.Counter {
-		out := series.Rolled{Grown: make([]int64, span.Count), Peak: make([]int64, span.Count)}
+		out, known := series.Rolled{Grown: absent(span.Count), Peak: absent(span.Count)}, make([]int64, span.Count)
 		for i := range from.Count {
+			if r.Grown[i] == series.Absent {
+				continue
+			}
 			k := int((from.From + from.Step*int64(i) - span.From) / step)
-			out.Grown[k] += r.Grown[i]
-			out.Peak[k] = max(out.Peak[k], r.Peak[i])
+			out.Grown[k], out.Peak[k] = max(out.Grown[k], 0)+r.Grown[i], max(out.Peak[k], r.Peak[i])
+			known[k]++
+		}
+		for k, n := range known { // where less than all of a step is known, the rest is taken to have been like it
+			if n > 0 {
+				out.Grown[k] = out.Grown[k] * (step / from.Step) / n
+			}
 		}
 		return out, span
 	}
-	out := series.Rolled{Min: make([]int64, span.Count), Mean: make([]int64, span.Count), Max: make([]int64, span.Count)}
+	out := series.Rolled{Min: absent(span.Count), Mean: absent(span.Count), Max: absent(span.Count)}
 	sums, counts := make([]float64, span.Count), make([]int, span.Count)
-	for k := range span.Count {
-		out.Min[k], out.Mean[k], out.Max[k] = series.Absent, series.Absent, series.Absent
-	}
 	for i := range from.Count {
 		if r.Mean[i] == series.Absent {
 			continue
@@ -169,6 +163,14 @@ func coarser(m *series.Metric, r series.Rolled, from series.Span, to series.Leve
 		out.Mean[k] = int64(math.Round(sums[k] / float64(counts[k])))
 	}
 	return out, span
+}
+
+func absent(n int) []int64 {
+	out := make([]int64, n)
+	for i := range out {
+		out[i] = series.Absent
+	}
+	return out
 }
 
 // stretch is some steps of a bucket.
@@ -192,7 +194,7 @@ func place(all map[stretch]*points, l series.Level, clock, thing int64, m *serie
 		key := stretch{l, from, n}
 		p := all[key]
 		if p == nil {
-			p = &points{level: l, span: series.Span{From: from, Step: span.Step, Count: n}, clock: clock, new: map[int64]newPoints{}}
+			p = &points{level: l, span: series.Span{From: from, Step: span.Step, Count: n}, kind: series.FromBefore, clock: clock, new: map[int64]newPoints{}}
 			p.covers = make([]int64, n)
 			for i := range p.covers {
 				p.covers[i] = span.Step

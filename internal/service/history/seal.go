@@ -116,21 +116,31 @@ func (h *Service) SealOne(ctx context.Context) (bool, error) {
 		// One damaged row must not keep the rest from being packed for ever: there will be a gap.
 		return true, errors.Join(err, h.store.PutChunks(ctx, nil, source, bucket))
 	}
-	chunks, err := h.pack(ctx, all[bucket], bucket, things, clock)
+	chunks, err := h.pack(ctx, all[bucket], bucket, things, kindOf(things), clock)
 	if err != nil {
 		return false, err
 	}
 	return true, h.store.PutChunks(ctx, chunks, source, bucket)
 }
 
+// kindOf tells by its things what a source that is read is.
+func kindOf(things map[int64]series.Thing) series.Source {
+	for _, t := range things {
+		if t.Part != series.Clock {
+			return t.Part.Source()
+		}
+	}
+	return series.FromInside
+}
+
 // pack makes the packed columns of a bucket: the readings, and the points that follow from them.
-func (h *Service) pack(ctx context.Context, t *table, bucket int64, things map[int64]series.Thing, clock int64) (map[int64][]byte, error) {
+func (h *Service) pack(ctx context.Context, t *table, bucket int64, things map[int64]series.Thing, kind series.Source, clock int64) (map[int64][]byte, error) {
 	chunks := map[int64][]byte{series.Key(series.Raw, bucket, clock, 0): series.Encode(t.times)}
 	from := bucket * series.Raw.BucketLength()
 	var rolled []points
 	for _, l := range series.Levels() {
 		span := series.Span{From: from, Step: l.Step(), Count: int(series.Raw.BucketLength() / l.Step())}
-		rolled = append(rolled, newPointsOf(l, span, t.times, clock))
+		rolled = append(rolled, newPointsOf(l, span, t.times, kind, clock))
 	}
 	for id, thing := range things {
 		for _, m := range series.Metrics(thing.Part) {
@@ -138,7 +148,7 @@ func (h *Service) pack(ctx context.Context, t *table, bucket int64, things map[i
 			if values == nil {
 				continue
 			}
-			if !elided(thing.Part, [][]int64{values}) {
+			if !elides(kind) || !series.Zero([][]int64{values}) {
 				chunks[series.Key(series.Raw, bucket, id, m.Slot())] = series.Encode(values)
 			}
 			for i := range rolled {
@@ -154,27 +164,32 @@ func (h *Service) pack(ctx context.Context, t *table, bucket int64, things map[i
 	return chunks, nil
 }
 
-// elided tells whether columns are not kept because they are nothing but zeros: most ports of a switch are idle. Ports do
-// not come and go, so that what is not there can be told from what was not read.
-func elided(p series.Part, columns [][]int64) bool { return p == series.Port && series.Zero(columns) }
+// elides tells whether columns of a source that are nothing but zeros are not kept: most ports of a switch are idle. Ports
+// do not come and go, so that what is not there can be told from what was not read.
+func elides(kind series.Source) bool { return kind == series.FromState }
+
+// fillAbsent tells whether a column of points says by itself where nothing was read; else it is zero there.
+func fillAbsent(kind series.Source, m *series.Metric) bool {
+	return kind == series.FromBefore || kind == series.FromInside && !m.Counter
+}
 
 // points are new points of one level for the things of a source.
 type points struct {
 	level  series.Level
 	span   series.Span
 	clock  int64
+	kind   series.Source
 	new    map[int64]newPoints // by key
 	covers []int64
 }
 
 type newPoints struct {
-	part    series.Part
 	columns [][]int64
-	gauge   bool
+	absent  bool // where nothing was read, as against zero
 }
 
-func newPointsOf(l series.Level, span series.Span, times []int64, clock int64) points {
-	return points{level: l, span: span, clock: clock, new: map[int64]newPoints{}, covers: series.Covered(times, span)}
+func newPointsOf(l series.Level, span series.Span, times []int64, kind series.Source, clock int64) points {
+	return points{level: l, span: span, clock: clock, kind: kind, new: map[int64]newPoints{}, covers: series.Covered(times, span)}
 }
 
 func (p *points) key(thing int64, slot int) int64 {
@@ -186,12 +201,12 @@ func (p *points) roll(thing int64, m *series.Metric, times, values []int64) {
 }
 
 func (p *points) set(thing int64, m *series.Metric, r series.Rolled) {
-	p.new[p.key(thing, m.Slot())] = newPoints{m.Part, r.Columns(m), !m.Counter}
+	p.new[p.key(thing, m.Slot())] = newPoints{r.Columns(m), fillAbsent(p.kind, m)}
 }
 
 // mergeInto puts the points to those that are kept of their bucket.
 func (p *points) mergeInto(ctx context.Context, s *store.Store, chunks map[int64][]byte) error {
-	p.new[p.key(p.clock, 0)] = newPoints{part: series.Clock, columns: [][]int64{p.covers}}
+	p.new[p.key(p.clock, 0)] = newPoints{columns: [][]int64{p.covers}}
 	var keys []int64
 	for k := range p.new {
 		if chunks[k] == nil {
@@ -210,10 +225,10 @@ func (p *points) mergeInto(ctx context.Context, s *store.Store, chunks map[int64
 	bucket := p.level.Span(p.level.Bucket(p.span.From))
 	at := int((p.span.From - bucket.From) / bucket.Step)
 	for k, n := range p.new {
-		if elided(n.part, n.columns) && old[k] == nil {
+		if elides(p.kind) && series.Zero(n.columns) && old[k] == nil && k != p.key(p.clock, 0) {
 			continue
 		}
-		columns, err := unpackPoints(old[k], len(n.columns), at+p.span.Count, n.gauge && n.part != series.Port)
+		columns, err := unpackPoints(old[k], len(n.columns), at+p.span.Count, n.absent)
 		if err != nil {
 			return err
 		}

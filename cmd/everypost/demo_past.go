@@ -1,0 +1,115 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"path/filepath"
+	"runtime"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/standin"
+)
+
+// maxPast bounds how many days of the company's past are lived through.
+const maxPast = 60
+
+// companyPast is what was written down of the company before the service came.
+type companyPast struct {
+	points []standin.Past
+	events []standin.PastEvent
+}
+
+// livePast lets the world live through the days before the first start; at a later start the service has kept them.
+func livePast(ctx context.Context, out io.Writer, world *standin.World, o demoOptions) (past companyPast, err error) {
+	if _, err := os.Stat(filepath.Join(o.data, "service")); err == nil || o.history <= 0 || o.scale > 0 {
+		return past, nil
+	}
+	days := min(o.history, maxPast)
+	_, _ = fmt.Fprintf(out, "Living through the company's last %d days...\n", days)
+	past.points, past.events, err = world.LiveThrough(ctx, days, time.Now(), standin.LanternMonth(days))
+	return past, err
+}
+
+// handOver gives the service what was written down, device by device.
+func (p companyPast) handOver(ctx context.Context, c *client.Client) error {
+	requests := map[string]*v1.PastRequest{}
+	of := func(device string) *v1.PastRequest {
+		if requests[device] == nil {
+			requests[device] = &v1.PastRequest{}
+		}
+		return requests[device]
+	}
+	for _, x := range p.points {
+		r := of(x.Device)
+		points := v1.PastPoints{Part: x.Part, Name: x.Name, Metric: x.Metric, From: x.From, StepS: int(x.Step.Seconds()), Mean: known(x.Mean)}
+		if x.Step > 5*time.Minute {
+			points.Max = known(x.Max)
+		}
+		r.Points = append(r.Points, points)
+	}
+	for _, e := range p.events {
+		text := fmt.Sprintf("%s:%s lost its link.", e.Device, e.Port)
+		if e.Up {
+			text = fmt.Sprintf("%s:%s has its link back.", e.Device, e.Port)
+		}
+		of(e.Device).Events = append(of(e.Device).Events, v1.PastEvent{At: e.At, Port: e.Port, Text: text})
+	}
+	all, ctx := errgroup.WithContext(ctx)
+	all.SetLimit(runtime.NumCPU())
+	for device, r := range requests {
+		all.Go(func() error {
+			for _, part := range inParts(*r) {
+				if err := c.ImportHistory(ctx, device, part); err != nil {
+					return fmt.Errorf("the past of %s: %w", device, err)
+				}
+			}
+			return nil
+		})
+	}
+	return all.Wait()
+}
+
+// pointsAtOnce keeps requests below what the service takes in one.
+const pointsAtOnce = 200_000
+
+// inParts cuts what is handed over into requests.
+func inParts(r v1.PastRequest) []v1.PastRequest {
+	out, size := []v1.PastRequest{{Events: r.Events}}, 0
+	for _, p := range r.Points {
+		if size > pointsAtOnce {
+			out, size = append(out, v1.PastRequest{}), 0
+		}
+		last := &out[len(out)-1]
+		last.Points = append(last.Points, p)
+		size += len(p.Mean) + len(p.Max)
+	}
+	return out
+}
+
+// known turns values into those of the interface, of four digits; what is not known becomes null.
+func known(values []float32) []*float64 {
+	out := make([]*float64, len(values))
+	for i, v := range values {
+		if v == v {
+			f := rounded(float64(v))
+			out[i] = &f
+		}
+	}
+	return out
+}
+
+// rounded leaves four digits of a number.
+func rounded(f float64) float64 {
+	if f == 0 {
+		return 0
+	}
+	by := math.Pow(10, 3-math.Floor(math.Log10(math.Abs(f))))
+	return math.Round(f*by) / by
+}

@@ -1,0 +1,142 @@
+package standin
+
+import (
+	"math"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var noon = time.Date(2026, 11, 2, 12, 0, 0, 0, time.UTC)
+
+// steppedWorld is the company with a clock that stands at noon; nothing listens.
+func steppedWorld(t *testing.T, o Options) *World {
+	t.Helper()
+	o.User, o.Password, o.Stepped = "fleet", "tidewater-lamp", noon
+	w, err := New(LanternSound(), o)
+	require.NoError(t, err)
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.settle()
+	return w
+}
+
+// uplink is what went over the way out of Tern Haven.
+func uplink(w *World) float64 { return w.devices["th-edge-01"].ports["lan1"].counters.inOctets }
+
+func TestADayPassesAtOnceAndIsTheSameForOneSeed(t *testing.T) {
+	t.Parallel()
+	day := func(seed int64) float64 {
+		w := steppedWorld(t, Options{Seed: seed, Roam: true})
+		w.Step(24 * time.Hour)
+		assert.Equal(t, noon.Add(24*time.Hour), w.Now())
+		return uplink(w)
+	}
+	first := day(1)
+	assert.Positive(t, first)
+	assert.Equal(t, first, day(1))
+	assert.NotEqual(t, first, day(2))
+}
+
+func TestNightsAreQuieterThanDays(t *testing.T) {
+	t.Parallel()
+	w := steppedWorld(t, Options{})
+	during := func(d time.Duration) float64 {
+		before := uplink(w)
+		w.Step(d)
+		return uplink(w) - before
+	}
+	afternoon := during(3 * time.Hour)
+	w.Step(10 * time.Hour) // one at night
+	assert.Less(t, during(3*time.Hour), afternoon*0.8, "cameras do not sleep")
+}
+
+func TestAStepDoesWhatIsDue(t *testing.T) {
+	t.Parallel()
+	w := steppedWorld(t, Options{})
+	require.NoError(t, w.Throw(Reboot, "th-sw-04"))
+	d := w.devices["th-sw-04"]
+	assert.True(t, d.booting)
+	w.Step(time.Second)
+	assert.True(t, d.booting)
+	w.Step(2 * time.Second)
+	assert.False(t, d.booting)
+	assert.Equal(t, noon.Add(2*time.Second), d.booted, "it came up when it was due and not when somebody looked")
+}
+
+func TestStationsRoamWithinTheirSite(t *testing.T) {
+	t.Parallel()
+	w := steppedWorld(t, Options{Roam: true})
+	first, moved := w.Stations(), map[string]bool{}
+	for range 12 {
+		w.Step(10 * time.Minute)
+		for mac, at := range w.Stations() {
+			if at != first[mac] {
+				moved[mac] = true
+			}
+		}
+	}
+	assert.Greater(t, len(moved), 50)
+	for _, h := range w.hosts {
+		home, err := w.endpoint(h.At)
+		require.NoError(t, err)
+		assert.Equal(t, w.devices[home.device].spec.Site, w.devices[h.at.device].spec.Site, h.Name)
+		if h.SSID == "" {
+			assert.Equal(t, home, h.at, "%s is plugged in", h.Name)
+		}
+		assert.Contains(t, w.hostsAt[h.at.device], h)
+	}
+}
+
+func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
+	t.Parallel()
+	w, err := New(LanternSound(), Options{User: "fleet", Password: "tidewater-lamp", Seed: 3})
+	require.NoError(t, err)
+	const days = 8
+	past, happened, err := w.LiveThrough(t.Context(), days, noon.Add(20*time.Minute), LanternMonth(days))
+	require.NoError(t, err)
+	find := func(device, part, name, metric string) (hours, fine Past) {
+		t.Helper()
+		for _, p := range past {
+			if p.Device == device && p.Part == part && p.Name == name && p.Metric == metric {
+				if p.Step == time.Hour {
+					hours = p
+				} else {
+					fine = p
+				}
+			}
+		}
+		require.NotEmpty(t, hours.Mean)
+		require.NotEmpty(t, fine.Mean)
+		return hours, fine
+	}
+	hours, fine := find("th-edge-01", "port", "lan1", "rx")
+	assert.Equal(t, noon.Add(-days*24*time.Hour), hours.From)
+	assert.Len(t, hours.Mean, (days-2)*24)
+	assert.Equal(t, noon.Add(-2*24*time.Hour), fine.From)
+	assert.Len(t, fine.Mean, 2*288)
+	var octets float64
+	for _, v := range hours.Mean {
+		octets += float64(v) * 3600 / 8
+	}
+	for _, v := range fine.Mean {
+		octets += float64(v) * 300 / 8
+	}
+	assert.InEpsilon(t, w.devices["th-edge-01"].ports["lan1"].counters.inOctets, octets, 0.001, "what was written down adds up to what the port counts")
+
+	received, _ := find("th-rl-01", "radio-link", "", "received")
+	low := float32(0)
+	for _, v := range received.Mean {
+		low = min(low, v)
+	}
+	assert.Less(t, low, float32(-50), "it rained")
+	_, lost := find("fu-edge-01", "tunnel", w.tunnelsAt["fu-edge-01"][0].Name, "delay")
+	assert.False(t, math.IsNaN(float64(lost.Mean[0])))
+	assert.NotEmpty(t, happened)
+	for _, e := range happened {
+		assert.True(t, e.At.After(noon.Add(-days*24*time.Hour)) && e.At.Before(noon), "%+v", e)
+	}
+	assert.True(t, w.clock.at.IsZero(), "then the clock is that of the machine")
+}

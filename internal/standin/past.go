@@ -1,0 +1,272 @@
+package standin
+
+import (
+	"context"
+	"math"
+	"strings"
+	"time"
+)
+
+// Past is what was counted and measured of a thing while the world lived through a time before it started. Parts and
+// metrics have the names of the service's HTTP interface: that is where somebody who moves to it hands over such points.
+type Past struct {
+	Device, Part, Name, Metric string
+	From                       time.Time
+	Step                       time.Duration
+	Mean, Max                  []float32 // NaN: not known
+}
+
+// PastEvent is something that happened to a port in that time.
+type PastEvent struct {
+	At           time.Time
+	Device, Port string
+	Up           bool
+}
+
+const (
+	fineStep, coarseStep = 5 * time.Minute, time.Hour
+	// fineFor is how much of the past is told in fine steps; before that every third is looked at.
+	fineFor = 2 * 24 * time.Hour
+	thin    = 3
+)
+
+// chronicle writes down what a world counts and measures, step by step.
+type chronicle struct {
+	world  *World
+	begin  time.Time
+	step   int // the number of the one that is written down, from 0
+	fine   int // from which on it is told in fine steps
+	things map[any]*thing
+	links  map[*portSim]bool
+	events []PastEvent
+}
+
+// thing is what is written down of one thing.
+type thing struct {
+	chronicle          *chronicle
+	device, part, name string
+	lines              []*line
+}
+
+// line is one series of it.
+type line struct {
+	metric      string
+	hours, fine []float32
+	peaks       []float32 // of the hours
+	known       int       // values of the hour so far
+	before      float64   // of what is counted
+	next        int       // the step that is written down next
+}
+
+// LiveThrough lets the world live through days up to a time, and returns what a network management of that time would have
+// written down.
+func (w *World) LiveThrough(ctx context.Context, days int, to time.Time, script []Happening) ([]Past, []PastEvent, error) {
+	to = to.Truncate(coarseStep)
+	all := time.Duration(days) * 24 * time.Hour
+	c := &chronicle{world: w, begin: to.Add(-all), fine: int((all - min(fineFor, all)) / fineStep), things: map[any]*thing{}, links: map[*portSim]bool{}}
+	if err := w.Live(ctx, c.begin, to, fineStep, script, c.note); err != nil {
+		return nil, nil, err
+	}
+	var out []Past
+	for _, t := range c.things {
+		for _, l := range t.lines {
+			l.skipTo(c.step, c.fine)
+			p := Past{Device: t.device, Part: t.part, Name: t.name, Metric: l.metric}
+			hours, fine := p, p
+			hours.From, hours.Step, hours.Mean, hours.Max = c.begin, coarseStep, l.hours, l.peaks
+			fine.From, fine.Step, fine.Mean, fine.Max = c.begin.Add(time.Duration(c.fine)*fineStep), fineStep, l.fine, l.fine
+			for _, p := range []Past{hours, fine} {
+				if len(p.Mean) > 0 {
+					out = append(out, p)
+				}
+			}
+		}
+	}
+	return out, c.events, nil
+}
+
+// of finds what is written down of a thing by a key of its own.
+func (c *chronicle) of(key any, device, part, name string) *thing {
+	t := c.things[key]
+	if t == nil {
+		t = &thing{chronicle: c, device: device, part: part, name: name}
+		c.things[key] = t
+	}
+	return t
+}
+
+type partKey struct {
+	of   any
+	part string
+}
+
+// note writes down the step that ends now.
+func (c *chronicle) note(now time.Time) {
+	w := c.world
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	defer func() { c.step++ }()
+	if c.step < c.fine && c.step%thin != thin-1 {
+		return
+	}
+	for name, d := range w.devices {
+		if !d.crated && d.powered && !d.booting && w.reached[name] {
+			c.noteDevice(d, now)
+		}
+	}
+}
+
+func (c *chronicle) noteDevice(d *device, now time.Time) {
+	w, name := c.world, d.spec.Name
+	for port, p := range d.ports {
+		c.notePort(d, port, p, now)
+	}
+	own := c.of(d, name, "device", "")
+	own.put("cpu", d.load(now))
+	used, total := d.memory(now)
+	own.put("memory", 100*used/total)
+	own.put("temperature", d.heat(now))
+	if d.spec.Role != "access-point" {
+		own.put("power_draw", d.watts())
+	}
+	if d.spec.BudgetMilliW > 0 {
+		own.put("poe_draw", d.watts()-38)
+	}
+	switch d.spec.Role {
+	case "firewall":
+		own.put("sessions", float64(d.sessions(now)))
+	case "radio-link":
+		dbm := w.receivedDbm(name, now)
+		_, mbps := modulation(dbm)
+		link := c.of(partKey{d, "radio-link"}, name, "radio-link", "")
+		link.put("received", dbm)
+		link.put("capacity", float64(mbps))
+	case "switch", "access-point":
+		own.put("clients", float64(w.clientsAt(d)))
+	}
+	for _, t := range w.tunnelsAt[name] {
+		if !w.installed(t.far(name).device) {
+			continue
+		}
+		end := c.of(partKey{t, name}, name, "tunnel", t.Name)
+		if !t.up {
+			end.put("up", 0)
+			continue
+		}
+		end.put("up", 1)
+		end.put("delay", t.delayMs)
+		end.put("jitter", t.jitterMs)
+		end.put("loss", t.lossPct)
+	}
+}
+
+// clientsAt is how many end stations are plugged into a device or joined it.
+func (w *World) clientsAt(d *device) int {
+	n := 0
+	for _, h := range w.hostsAt[d.spec.Name] {
+		if d.ports[h.at.port].up {
+			n++
+		}
+	}
+	return n
+}
+
+func (c *chronicle) notePort(d *device, name string, p *portSim, now time.Time) {
+	if was, known := c.links[p]; known && was != p.up {
+		c.events = append(c.events, PastEvent{p.changed, d.spec.Name, name, p.up})
+	}
+	c.links[p] = p.up
+	t := p.counters
+	if t.inOctets+t.outOctets == 0 && p.feeding == 0 {
+		return
+	}
+	port := c.of(p, d.spec.Name, "port", name)
+	port.put("up", map[bool]float64{true: 1}[p.up])
+	if p.spec.PoE {
+		port.put("poe", float64(p.feeding)/1000)
+	}
+	port.count("rx", t.inOctets*8)
+	port.count("tx", t.outOctets*8)
+	port.count("rx_unicast", t.inUnicast)
+	port.count("tx_unicast", t.outUnicast)
+	if t.inErrors > 0 {
+		port.count("rx_errors", t.inErrors)
+		port.count("rx_fcs_errors", t.inFCS)
+	}
+	if id, ok := strings.CutPrefix(name, "radio"); ok {
+		busy, noise := d.air(name, now)
+		radio := c.of(partKey{p, "radio"}, d.spec.Name, "radio", id)
+		radio.put("busy", float64(busy))
+		radio.put("noise", float64(noise))
+		radio.put("clients", float64(d.joined(name)))
+	}
+	if p.spec.Cage && p.spec.Description != "" {
+		rx, tx := d.light(p, now)
+		module := c.of(partKey{p, "module"}, d.spec.Name, "module", name)
+		module.put("received", rx)
+		module.put("sent", tx)
+	}
+}
+
+func (t *thing) line(metric string) *line {
+	for _, l := range t.lines {
+		if l.metric == metric {
+			return l
+		}
+	}
+	l := &line{metric: metric}
+	t.lines = append(t.lines, l)
+	return l
+}
+
+// count writes down the rate of something that is counted.
+func (t *thing) count(metric string, total float64) {
+	l := t.line(metric)
+	rate := math.NaN()
+	if total >= l.before { // else it was counted anew
+		steps := 1
+		if t.chronicle.step < t.chronicle.fine {
+			steps = thin
+		}
+		rate = (total - l.before) / float64(steps) / fineStep.Seconds()
+	}
+	l.before = total
+	t.put(metric, rate)
+}
+
+// put writes down a value of this step.
+func (t *thing) put(metric string, v float64) {
+	l := t.line(metric)
+	l.skipTo(t.chronicle.step, t.chronicle.fine)
+	l.add(float32(v), t.chronicle.fine)
+}
+
+// skipTo leaves out the steps before one: then nothing was known.
+func (l *line) skipTo(step, fine int) {
+	for l.next < step {
+		l.add(float32(math.NaN()), fine)
+	}
+}
+
+// add puts the value of the next step to the series: of the hours it makes means and peaks.
+func (l *line) add(v float32, fine int) {
+	n := l.next
+	l.next++
+	if n >= fine {
+		l.fine = append(l.fine, v)
+		return
+	}
+	if n%int(coarseStep/fineStep) == 0 {
+		l.hours, l.peaks, l.known = append(l.hours, float32(math.NaN())), append(l.peaks, float32(math.NaN())), 0
+	}
+	if v != v { // not known
+		return
+	}
+	i := len(l.hours) - 1
+	if l.known++; l.known == 1 {
+		l.hours[i], l.peaks[i] = v, v
+		return
+	}
+	l.hours[i] += (v - l.hours[i]) / float32(l.known)
+	l.peaks[i] = max(l.peaks[i], v)
+}
