@@ -73,13 +73,17 @@ func TestStationsRoamWithinTheirSite(t *testing.T) {
 	for range 12 {
 		w.Step(10 * time.Minute)
 		for mac, at := range w.Stations() {
-			if at != first[mac] {
+			if from, was := first[mac]; was && at != from {
 				moved[mac] = true
 			}
 		}
 	}
 	assert.Greater(t, len(moved), 50)
 	for _, h := range w.hosts {
+		if h.away {
+			assert.NotContains(t, w.hostsAt[h.at.device], h)
+			continue
+		}
 		home, err := w.endpoint(h.At)
 		require.NoError(t, err)
 		assert.Equal(t, w.devices[home.device].spec.Site, w.devices[h.at.device].spec.Site, h.Name)
@@ -88,6 +92,17 @@ func TestStationsRoamWithinTheirSite(t *testing.T) {
 		}
 		assert.Contains(t, w.hostsAt[h.at.device], h)
 	}
+}
+
+func TestPassengersGoHomeAtNight(t *testing.T) {
+	t.Parallel()
+	w := steppedWorld(t, Options{Roam: true})
+	w.Step(time.Hour)
+	byDay := len(w.Stations())
+	w.Step(13 * time.Hour)
+	assert.Less(t, len(w.Stations()), byDay-50)
+	w.Step(11 * time.Hour)
+	assert.InDelta(t, byDay, len(w.Stations()), 25)
 }
 
 func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
@@ -113,8 +128,8 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 		return hours, fine
 	}
 	hours, fine := find("th-edge-01", "port", "lan1", "rx")
-	assert.Equal(t, noon.Add(-days*24*time.Hour), hours.From)
-	assert.Len(t, hours.Mean, (days-2)*24)
+	assert.Equal(t, noon.Add(-12*time.Hour-days*24*time.Hour), hours.From, "it begins at midnight")
+	assert.Len(t, hours.Mean, (days-2)*24+12)
 	assert.Equal(t, noon.Add(-2*24*time.Hour), fine.From)
 	assert.Len(t, fine.Mean, 2*288)
 	var octets float64
@@ -136,7 +151,7 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 	assert.False(t, math.IsNaN(float64(lost.Mean[0])))
 	assert.NotEmpty(t, happened)
 	for _, e := range happened {
-		assert.True(t, e.At.After(noon.Add(-days*24*time.Hour)) && e.At.Before(noon), "%+v", e)
+		assert.True(t, e.At.After(noon.Add(-(days+1)*24*time.Hour)) && e.At.Before(noon), "%+v", e)
 	}
 	assert.True(t, w.clock.at.IsZero(), "then the clock is that of the machine")
 }

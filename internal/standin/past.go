@@ -62,8 +62,9 @@ type line struct {
 // written down.
 func (w *World) LiveThrough(ctx context.Context, days int, to time.Time, script []Happening) ([]Past, []PastEvent, error) {
 	to = to.Truncate(coarseStep)
-	all := time.Duration(days) * 24 * time.Hour
-	c := &chronicle{world: w, begin: to.Add(-all), fine: int((all - min(fineFor, all)) / fineStep), things: map[any]*thing{}, links: map[*portSim]bool{}}
+	begin := to.Truncate(24 * time.Hour).Add(-time.Duration(days) * 24 * time.Hour) // at midnight, so that a script can tell the time of day
+	all := to.Sub(begin)
+	c := &chronicle{world: w, begin: begin, fine: int((all - min(fineFor, all)) / fineStep), things: map[any]*thing{}, links: map[*portSim]bool{}}
 	if err := w.Live(ctx, c.begin, to, fineStep, script, c.note); err != nil {
 		return nil, nil, err
 	}

@@ -33,7 +33,8 @@ func (w *World) noise(name string, at time.Time, period time.Duration) float64 {
 	_, _ = h.Write([]byte(name))
 	phase := float64(h.Sum32()^uint32(w.opts.Seed)) / math.MaxUint32 * 2 * math.Pi
 	t := float64(at.UnixMilli()) / 1000 / period.Seconds() * 2 * math.Pi
-	return 0.6*math.Sin(t+phase) + 0.3*math.Sin(2.7*t+3*phase) + 0.1*math.Sin(7.3*t+5*phase)
+	return 0.4*math.Sin(t+phase) + 0.2*math.Sin(2.7*t+3*phase) + 0.1*math.Sin(7.3*t+5*phase) + // from moment to moment,
+		0.2*math.Sin(t/23.7+7*phase) + 0.1*math.Sin(t/157.3+11*phase) // and over hours
 }
 
 // hop is the ports at both ends of a cable, the nearer to the host first.
@@ -50,7 +51,7 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if p.feeding > 0 && h.DrawMilliW > 0 {
 			p.feeding = h.DrawMilliW + int(float64(h.DrawMilliW)*0.03*w.noise(h.MAC, now, 40*time.Second))
 		}
-		if !p.up {
+		if !p.up || h.away {
 			continue
 		}
 		octets := float64(h.RateBps) / 8 * span.Seconds() * habit(h.Name, now) * (1 + 0.5*w.noise(h.MAC, now, 150*time.Second))
@@ -105,19 +106,40 @@ func (w *World) roam(now time.Time) {
 		}
 		h.slot = slot
 		home, _ := w.endpoint(h.At)
-		if to := w.wanders(h, home, slot); to != h.at {
-			w.hostsAt[h.at.device] = slices.DeleteFunc(w.hostsAt[h.at.device], func(o *host) bool { return o == h })
-			w.hostsAt[to.device] = append(w.hostsAt[to.device], h)
-			h.at, h.routed, h.in, h.out = to, false, 0, 0
+		draw := w.draw(h, slot)
+		to, away := w.wanders(home, draw), float64(draw>>32%1000) > 1000*presence(h.SSID, now)
+		if to == h.at && away == h.away {
+			continue
 		}
+		w.hostsAt[h.at.device] = slices.DeleteFunc(w.hostsAt[h.at.device], func(o *host) bool { return o == h })
+		if !away {
+			w.hostsAt[to.device] = append(w.hostsAt[to.device], h)
+		}
+		h.at, h.away, h.routed, h.in, h.out = to, away, false, 0, 0
 	}
 }
 
-// wanders is the radio at which a station is in a slot of time.
-func (w *World) wanders(h *host, home endpoint, slot int64) endpoint {
+// draw is a number of chance that belongs to a station and a slot of time: the same seed gives the same.
+func (w *World) draw(h *host, slot int64) uint64 {
 	f := fnv.New64a()
-	_, _ = fmt.Fprint(f, h.MAC, slot, w.opts.Seed)
-	draw := f.Sum64()
+	_, _ = fmt.Fprint(f, h.MAC, " ", slot, " ", w.opts.Seed)
+	n := f.Sum64()
+	n ^= n >> 29 // its high digits are poor for inputs that are alike
+	n *= 0xbf58476d1ce4e5b9
+	return n ^ n>>32
+}
+
+// presence is how likely somebody who uses a wireless network is there at an hour of the day.
+func presence(ssid string, at time.Time) float64 {
+	day := habit("gate", at) // about 0.3 at night and 1.2 by day
+	if ssid == "Lantern Passengers" {
+		return min(1, day*day*0.85)
+	}
+	return min(1, 0.3+0.65*day)
+}
+
+// wanders is the radio at which a station is.
+func (w *World) wanders(home endpoint, draw uint64) endpoint {
 	if draw%10 < 7 {
 		return home
 	}

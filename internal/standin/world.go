@@ -85,6 +85,7 @@ type host struct {
 	route   []hop   // the ports that its frames pass up to the gateway, as long as nothing changes
 	routed  bool    // route is known
 	slot    int64   // of the time in which it stays at one access point
+	away    bool    // it is not there at all
 	in, out float64 // octets, as its access point counts them since it joined
 }
 
@@ -287,7 +288,7 @@ func (w *World) Stations() map[string]string {
 	defer w.mu.Unlock()
 	out := map[string]string{}
 	for _, h := range w.hosts {
-		if w.installed(h.at.device) {
+		if w.installed(h.at.device) && !h.away {
 			out[h.MAC] = h.at.device + ":" + h.at.port
 		}
 	}

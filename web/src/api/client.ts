@@ -28,6 +28,8 @@ export type Role = Schemas["Role"];
 export type Rule = Schemas["Rule"];
 export type Right = Schemas["Right"];
 export type Token = Schemas["Token"];
+export type History = Schemas["History"];
+export type LinkUse = Schemas["LinkUse"];
 export type AuditEntry = Schemas["AuditEntry"];
 export type Health = Port["health"];
 

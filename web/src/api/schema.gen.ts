@@ -280,6 +280,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clients/{mac}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was read of a wireless client over a time, wherever it was
+         * @description Needs the right to see clients.
+         */
+        get: operations["get-client-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/clients/{mac}/name": {
         parameters: {
             query?: never;
@@ -382,6 +402,30 @@ export interface paths {
          */
         put: operations["describe-device"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was read of a device and its parts over a time
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-device-history"];
+        put?: never;
+        /**
+         * Take over what another system kept of a device from before it was adopted
+         * @description Needs the right to operate devices.
+         */
+        post: operations["import-history"];
         delete?: never;
         options?: never;
         head?: never;
@@ -713,6 +757,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/history/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What history is kept of */
+        get: operations["list-metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/history/total": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A metric of many devices added up, over a time
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-total-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/host-keys": {
         parameters: {
             query?: never;
@@ -727,6 +808,26 @@ export interface paths {
          * @description Needs the right to operate devices.
          */
         post: operations["probe-host-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How much of the links was used over a time, the busiest first
+         * @description Needs the right to see ports.
+         */
+        get: operations["list-link-use"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1884,6 +1985,39 @@ export interface components {
             /** Format: int64 */
             well: number;
         };
+        History: {
+            /**
+             * Format: int64
+             * @description How many steps
+             */
+            count: number;
+            /**
+             * Format: date-time
+             * @description The begin of the first step
+             */
+            from: string;
+            series: components["schemas"]["HistoryLine"][];
+            /**
+             * Format: int64
+             * @description The length of a step in seconds
+             */
+            step_s: number;
+        };
+        HistoryLine: {
+            device?: string;
+            /** @description The highest of each step, of what is counted the highest rate between two readings */
+            max: (number | null)[];
+            /** @description The mean of each step; null: not known */
+            mean: (number | null)[];
+            metric: string;
+            /** @description The least of each step; of what is counted none. Null: not known */
+            min?: (number | null)[];
+            /** @description Of the port, the tunnel ...; of a device none */
+            name?: string;
+            /** @enum {string} */
+            part: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module" | "client";
+            unit: string;
+        };
         Inside: {
             bundles?: components["schemas"]["Bundle"][];
             cluster?: components["schemas"]["Cluster"];
@@ -1961,6 +2095,32 @@ export interface components {
             /** @description Of the port, the bundle or the tunnel */
             name: string;
             ports: string[];
+        };
+        LinkUse: {
+            a: components["schemas"]["LineEnd"];
+            b: components["schemas"]["LineEnd"];
+            /** @enum {string} */
+            kind: "cable" | "bundle";
+            /** Format: double */
+            mean_ab_bps: number;
+            /** Format: double */
+            mean_ba_bps: number;
+            /**
+             * Format: double
+             * @description The highest rate between two readings; of a bundle the sum of its members' own
+             */
+            peak_ab_bps: number;
+            /** Format: double */
+            peak_ba_bps: number;
+            /** Format: int64 */
+            speed_mbps: number;
+            /**
+             * Format: double
+             * @description Of the busier direction
+             */
+            use_mean_percent: number;
+            /** Format: double */
+            use_peak_percent: number;
         };
         ListAcceptResult: {
             /**
@@ -2171,6 +2331,44 @@ export interface components {
              */
             total: number;
         };
+        ListLinkUse: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["LinkUse"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListMetricInfo: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["MetricInfo"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListNetworkClient: {
             /**
              * Format: int64
@@ -2357,6 +2555,14 @@ export interface components {
             /** @description The site that takes the devices */
             into: string;
         };
+        MetricInfo: {
+            /** @description Whether it is the rate of what a device counts */
+            counter?: boolean;
+            help: string;
+            name: string;
+            part: string;
+            unit: string;
+        };
         Module: {
             /** Format: double */
             bias_ma: number;
@@ -2436,6 +2642,36 @@ export interface components {
             old: string;
             /** @description 12 characters at least */
             password: string;
+        };
+        PastEvent: {
+            /** Format: date-time */
+            at: string;
+            port?: string;
+            text: string;
+        };
+        PastPoints: {
+            /**
+             * Format: date-time
+             * @description The begin of the first step, at a whole step of UTC
+             */
+            from: string;
+            /** @description The highest of each step; the mean when left out */
+            max?: (number | null)[];
+            /** @description The mean of each step in the metric's unit; null: not known */
+            mean: (number | null)[];
+            metric: string;
+            name?: string;
+            /** @enum {string} */
+            part: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module";
+            /**
+             * Format: int64
+             * @enum {integer}
+             */
+            step_s: 300 | 3600;
+        };
+        PastRequest: {
+            events?: components["schemas"]["PastEvent"][];
+            points?: components["schemas"]["PastPoints"][];
         };
         Peer: {
             /** @description The device it is, when it is known */
@@ -2763,9 +2999,13 @@ export interface components {
             mac: string;
             name?: string;
             /** Format: int64 */
+            rx_octets: number;
+            /** Format: int64 */
             signal_dbm: number;
             ssid: string;
             system?: string;
+            /** Format: int64 */
+            tx_octets: number;
             /** Format: int32 */
             vlan?: number;
         };
@@ -3437,6 +3677,48 @@ export interface operations {
             };
         };
     };
+    "get-client-history": {
+        parameters: {
+            query?: {
+                /** @description The begin; else a period before the end */
+                from?: string;
+                /** @description The end; else now */
+                to?: string;
+                /** @description How long, when no begin is given: 90m, 24h, 7d */
+                period?: string;
+                /** @description The length of a step in seconds; else one that fits, never finer than what is kept */
+                step?: number;
+                /** @description About how many steps, when no length is given */
+                points?: number;
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "name-client": {
         parameters: {
             query?: never;
@@ -3653,6 +3935,86 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DeviceDescription"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-device-history": {
+        parameters: {
+            query?: {
+                /** @description The begin; else a period before the end */
+                from?: string;
+                /** @description The end; else now */
+                to?: string;
+                /** @description How long, when no begin is given: 90m, 24h, 7d */
+                period?: string;
+                /** @description The length of a step in seconds; else one that fits, never finer than what is kept */
+                step?: number;
+                /** @description About how many steps, when no length is given */
+                points?: number;
+                part?: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module";
+                /** @description Names of ports, tunnels ...; all when left out. May be given again */
+                of?: string[];
+                /** @description Metrics, separated by commas; all when left out */
+                metric?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastRequest"];
             };
         };
         responses: {
@@ -4273,6 +4635,79 @@ export interface operations {
             };
         };
     };
+    "list-metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListMetricInfo"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-total-history": {
+        parameters: {
+            query?: {
+                /** @description The begin; else a period before the end */
+                from?: string;
+                /** @description The end; else now */
+                to?: string;
+                /** @description How long, when no begin is given: 90m, 24h, 7d */
+                period?: string;
+                /** @description The length of a step in seconds; else one that fits, never finer than what is kept */
+                step?: number;
+                /** @description About how many steps, when no length is given */
+                points?: number;
+                /** @description A selector: of which devices */
+                where?: string;
+                /** @description A metric of devices */
+                metric?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "probe-host-key": {
         parameters: {
             query?: never;
@@ -4293,6 +4728,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-link-use": {
+        parameters: {
+            query?: {
+                /** @description The begin; else a period before the end */
+                from?: string;
+                /** @description The end; else now */
+                to?: string;
+                /** @description How long, when no begin is given: 90m, 24h, 7d */
+                period?: string;
+                /** @description The length of a step in seconds; else one that fits, never finer than what is kept */
+                step?: number;
+                /** @description About how many steps, when no length is given */
+                points?: number;
+                /** @description A selector: the links of which devices */
+                where?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListLinkUse"];
                 };
             };
             /** @description Error */

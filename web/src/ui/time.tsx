@@ -46,3 +46,14 @@ export const many = (n: number, thing: string) => `${n} ${thing}${n === 1 ? "" :
 
 export const clock = (at: string) =>
   new Date(at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", second: "2-digit" });
+
+/** A day as people write it on an axis: 23 Nov. */
+export const day = (d: Date) => d.toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+/** A time of day: 08:30. */
+export const hours = (d: Date) => d.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+
+/** A moment in seconds since 1970, as exactly as steps of that length deserve. */
+export const moment = (at: number, step: number) => {
+  const d = new Date(at * 1000);
+  return step >= 86_400 ? day(d) : `${day(d)} ${hours(d)}`;
+};

@@ -1,4 +1,5 @@
 import { Tabs } from "radix-ui";
+import { lazy, Suspense } from "react";
 import { Link, useParams } from "react-router";
 import type { DeviceDetail, Person, Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
@@ -15,6 +16,8 @@ import { DescribeDialog, Service } from "./DescribeDialog";
 import { Face } from "./Face";
 import { insideTabs } from "./Inside";
 import { PinDialog } from "./PinDialog";
+
+const HistoryTab = lazy(() => import("../history/HistoryTab"));
 
 export function DevicePage({ me }: { me: Person }) {
   const { name = "" } = useParams();
@@ -93,6 +96,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         <Tabs.List className="flex gap-1 overflow-x-auto border-b border-rule" aria-label="About this device">
           {[
             ["ports", "Ports"],
+            ["history", "History"],
             ...inside,
             ["particulars", "Particulars"],
             ...(d.rights.includes("see configuration") ? [["configuration", "Configuration"]] : []),
@@ -109,6 +113,11 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         </Tabs.List>
         <Tabs.Content value="ports" className="pt-3">
           <PortTable d={d} picked={picked} />
+        </Tabs.Content>
+        <Tabs.Content value="history" className="pt-3">
+          <Suspense>
+            <HistoryTab d={d} chosen={chosen.map((p) => p.port)} />
+          </Suspense>
         </Tabs.Content>
         {inside.map(([value, , show]) => (
           <Tabs.Content key={value} value={value} className="pt-3">

@@ -1,5 +1,6 @@
 import { X } from "lucide-react";
 import { type FormEvent, useEffect, useState } from "react";
+import { Link } from "react-router";
 import type { Edit, Person, Port } from "../../api/client";
 import { isDraft, useAddEdits, useChanges, usePortFields } from "../../api/queries";
 import { useView } from "../../app/view";
@@ -249,6 +250,12 @@ function OnePort({ p }: { p: Port }) {
           </div>
         ))}
       </dl>
+      <Link
+        to={`/devices/${p.device}?sel=${encodeURIComponent(p.port)}&tab=history&part=port`}
+        className="mt-1 inline-block"
+      >
+        Over time
+      </Link>
       <details className="mt-1">
         <summary className="cursor-pointer text-accent">All counters</summary>
         <Counters p={p} />

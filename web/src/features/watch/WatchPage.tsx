@@ -2,21 +2,27 @@ import { Link } from "react-router";
 import type { Device, HappenedEvent, Port } from "../../api/client";
 import { both, useList } from "../../api/lists";
 import { useChanges, useEvents } from "../../api/queries";
-import { useKept, useScope, useView } from "../../app/view";
+import { useKept, useScope } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many } from "../../ui/time";
+import { type Range, RangeBar, useRange } from "../history/range";
 import { Summary } from "./Summary";
 
 export function WatchPage() {
+  const range = useRange();
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="sr-only">Watch</h1>
       <Attention />
-      <Summary />
+      <div className="flex flex-wrap items-center justify-end gap-2">
+        <span className="text-sm text-soft">What was, in the last</span>
+        <RangeBar range={range} />
+      </div>
+      <Summary range={range} />
       <div className="grid gap-3 xl:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
         <Sites />
-        <Happened />
+        <Happened range={range} />
       </div>
     </div>
   );
@@ -182,8 +188,6 @@ export function PortsUp({ d }: { d: Device }) {
   );
 }
 
-const periods = ["12h", "24h", "7d", "30d", "90d"];
-
 /** Runs of the same that happened to many devices, as one line each. */
 function fold(list: HappenedEvent[]): HappenedEvent[][] {
   const out: HappenedEvent[][] = [];
@@ -204,31 +208,12 @@ const together = (e: HappenedEvent) =>
     .replace(/^is /, "are ")
     .replace(/^was /, "were ");
 
-function Happened() {
+function Happened({ range }: { range: Range }) {
   const [scope] = useScope();
-  const [period, setPeriod] = useView("period", "24h");
-  const events = useEvents(300, scope, `event.age <= ${period}`);
-  const long = !period.endsWith("h");
+  const events = useEvents(300, scope, agesOf(range));
+  const long = range.picked ? range.picked.to - range.picked.from > 86_400 : !range.period.endsWith("h");
   return (
-    <Panel
-      title="What happened"
-      aside={
-        <label className="flex items-center gap-2">
-          in the last
-          <select
-            value={period}
-            onChange={(e) => setPeriod(e.target.value)}
-            className="h-6 rounded-sm border border-rule bg-raised px-1 text-ink"
-          >
-            {periods.map((p) => (
-              <option key={p} value={p}>
-                {p.replace("h", " hours").replace("d", " days")}
-              </option>
-            ))}
-          </select>
-        </label>
-      }
-    >
+    <Panel title="What happened" aside={range.picked ? "in the time that is picked" : `in the last ${range.period}`}>
       {events.isError && <Failure error={events.error} retry={() => void events.refetch()} />}
       {events.data?.items.length === 0 && <Empty title="Nothing has happened in this time" />}
       <ol className="max-h-[62vh] divide-y divide-rule/60 overflow-auto" tabIndex={-1}>
@@ -264,6 +249,14 @@ function Happened() {
       </ol>
     </Panel>
   );
+}
+
+/** What happened in the time that is shown, as a selector. */
+function agesOf(range: Range): string {
+  if (!range.picked) return `event.age <= ${range.period}`;
+  const minutes = (at: number) => Math.max(0, Math.ceil((Date.now() / 1000 - at) / 60));
+  const age = (m: number) => (m < 60_000 ? `${m}m` : `${Math.ceil(m / 60)}h`);
+  return `event.age <= ${age(minutes(range.picked.from))} and event.age >= ${age(Math.max(0, minutes(range.picked.to) - 1))}`;
 }
 
 /** The sentence of an event, with its device as a link. */

@@ -1,0 +1,51 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, type History, take } from "../../api/client";
+import type { Range } from "./range";
+
+export type Part = "device" | "port" | "tunnel" | "radio" | "radio-link" | "module";
+
+/** What is shown up to now goes on as long as it is looked at: a reading is kept every half minute. */
+const refresh = (range: Range) => (range.picked ? false : 30_000);
+
+export const useHistory = (device: string, part: Part, of: string[], metric: string, range: Range, on = true) =>
+  useQuery({
+    queryKey: ["history", device, part, of, metric, range.query],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/devices/{name}/history", {
+          params: { path: { name: device }, query: { part, of: of.length ? of : undefined, metric, ...range.query } },
+        }),
+      ),
+    placeholderData: (old) => old,
+    refetchInterval: refresh(range),
+    enabled: on,
+  });
+
+export const useClientHistory = (mac: string, range: Range) =>
+  useQuery({
+    queryKey: ["client-history", mac, range.query],
+    queryFn: () =>
+      take(api.GET("/api/v1/clients/{mac}/history", { params: { path: { mac }, query: { ...range.query } } })),
+    placeholderData: (old) => old,
+    refetchInterval: refresh(range),
+  });
+
+export const useTotal = (where: string, metric: string, range: Range) =>
+  useQuery({
+    queryKey: ["history-total", where, metric, range.query],
+    queryFn: () =>
+      take(api.GET("/api/v1/history/total", { params: { query: { where, metric, points: 120, ...range.query } } })),
+    placeholderData: (old) => old,
+    refetchInterval: refresh(range),
+  });
+
+export const useLinkUse = (where: string, limit: number, range: Range) =>
+  useQuery({
+    queryKey: ["link-use", where, limit, range.query],
+    queryFn: () => take(api.GET("/api/v1/links/use", { params: { query: { where, limit, ...range.query } } })),
+    placeholderData: (old) => old,
+    refetchInterval: refresh(range),
+  });
+
+/** The begin of a history in seconds since 1970. */
+export const beginOf = (h: History) => Date.parse(h.from) / 1000;
