@@ -86,11 +86,11 @@ func (r *rig) start(t testing.TB) {
 	t.Helper()
 	log := slog.New(slog.NewTextHandler(io.Discard, nil))
 	ctx, cancel := context.WithCancel(context.Background())
-	timing := quick
+	timing, keepEvery := quick, 500*time.Millisecond
 	if r.ownPace {
-		timing = fleet.Timing{}
+		timing, keepEvery = fleet.Timing{}, 0
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: netconf.Connector{}, Timing: timing, Log: log})
+	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: netconf.Connector{}, Timing: timing, KeepEvery: keepEvery, Log: log})
 	require.NoError(t, err)
 	r.svc, r.stop = svc, cancel
 	r.server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -157,6 +158,21 @@ func Press(label string) chromedp.Action {
 		Until(find),
 		// Radix listens for the pointer, others for the click: give both, as a mouse does.
 		chromedp.Evaluate(`(e => { for (const t of ["pointerdown","mousedown","pointerup","mouseup"]) e.dispatchEvent(new MouseEvent(t, {bubbles: true, button: 0})); e.click(); return true })(`+find+`)`, nil),
+	}
+}
+
+// Drag draws the mouse over an element, from a part of its width to another.
+func Drag(selector string, from, to float64) chromedp.Action {
+	var box struct{ Left, Top, Width, Height float64 }
+	event := func(kind input.MouseType, part float64) chromedp.Action {
+		return chromedp.ActionFunc(func(ctx context.Context) error {
+			return input.DispatchMouseEvent(kind, box.Left+part*box.Width, box.Top+box.Height/2).WithButton(input.Left).WithButtons(1).WithClickCount(1).Do(ctx)
+		})
+	}
+	return chromedp.Tasks{
+		chromedp.ScrollIntoView(selector, chromedp.ByQuery),
+		chromedp.Evaluate(fmt.Sprintf(`(b => ({Left: b.left, Top: b.top, Width: b.width, Height: b.height}))(document.querySelector(%q).getBoundingClientRect())`, selector), &box),
+		event(input.MouseMoved, from), event(input.MousePressed, from), event(input.MouseMoved, (from+to)/2), event(input.MouseMoved, to), event(input.MouseReleased, to),
 	}
 }
 

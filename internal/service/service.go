@@ -29,6 +29,7 @@ type Options struct {
 	Dir       string // the data folder; made where there is none
 	Connector driver.Connector
 	Timing    fleet.Timing
+	KeepEvery time.Duration // how often readings are kept; half a minute when 0
 	Log       *slog.Logger
 }
 
@@ -75,7 +76,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)
-	s.History = history.New(s.Store, o.Log, time.Now)
+	s.History = history.New(s.Store, o.Log, time.Now, o.KeepEvery)
 	s.History.ClientsAt = s.Inventory.ClientsAt
 	s.Fleet = fleet.New(o.Connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
 	s.Changes = changes.New(s.Fleet, s.Store, s.Bus, o.Log)

@@ -178,7 +178,10 @@ func (s *server) historyRoutes(api huma.API) {
 				names = append(names, d.Name)
 			}
 			total, err := s.History.Total(ctx, names, in.Metric, span)
-			return historyOut(span, []history.Series{total}), err
+			if err != nil {
+				return nil, err
+			}
+			return historyOut(span, []history.Series{total}), nil
 		})
 	type useQuery struct {
 		TimeQuery

@@ -182,6 +182,22 @@ func (t *Sum) Add(r Rolled, covered []int64, s Span) {
 	}
 }
 
+// Fill takes points of steps that are longer than those of the sum where nothing else is known: each of its steps is then
+// told as the longer one in which it lies.
+func (t *Sum) Fill(r Rolled, covered []int64, s Span) {
+	coarse := NewSum(t.metric, s)
+	coarse.Add(r, covered, s)
+	points := coarse.Points()
+	for step := range t.span.Count {
+		i := s.index(t.span.From + t.span.Step*int64(step))
+		if t.points[step].Known || i < 0 || i >= s.Count || !points[i].Known {
+			continue
+		}
+		t.points[step] = points[i]
+		t.sums[step], t.weights[step] = points[i].Mean/t.metric.Factor, 1
+	}
+}
+
 // Points returns what was collected.
 func (t *Sum) Points() []Point {
 	for i := range t.points {

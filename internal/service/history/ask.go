@@ -233,6 +233,12 @@ func (h *Service) collect(ctx context.Context, source int64, kind series.Source,
 	if err := h.collectPacked(ctx, level, kind, clock, wants, span); err != nil {
 		return err
 	}
+	if kind == series.FromBefore { // it may have been handed over in hours only
+		if level < series.Coarse {
+			return h.collectPacked(ctx, series.Coarse, kind, clock, wants, span)
+		}
+		return nil
+	}
 	if span.To() < h.now().UnixMilli()-2*series.Raw.BucketLength() {
 		return nil // what is asked for is packed by now
 	}
@@ -269,7 +275,7 @@ func (h *Service) collectPacked(ctx context.Context, level series.Level, kind se
 		if level == series.Raw {
 			add, err = rawAdder(chunks[clockKey], span)
 		} else {
-			add, err = pointAdder(chunks[clockKey], kind, level.Span(bucket))
+			add, err = pointAdder(chunks[clockKey], kind, level.Span(bucket), span)
 		}
 		if err != nil {
 			return err
@@ -310,7 +316,7 @@ func rawAdder(clock []byte, span series.Span) (func(want, []byte) error, error) 
 }
 
 // pointAdder is rawAdder for points.
-func pointAdder(clock []byte, kind series.Source, bucket series.Span) (func(want, []byte) error, error) {
+func pointAdder(clock []byte, kind series.Source, bucket, span series.Span) (func(want, []byte) error, error) {
 	covered, err := series.Split(clock, 1)
 	if err != nil {
 		return nil, err
@@ -321,7 +327,11 @@ func pointAdder(clock []byte, kind series.Source, bucket series.Span) (func(want
 		if err != nil {
 			return err
 		}
-		w.sum.Add(series.FromColumns(w.metric, columns), covered[0], bucket)
+		if bucket.Step > span.Step {
+			w.sum.Fill(series.FromColumns(w.metric, columns), covered[0], bucket)
+		} else {
+			w.sum.Add(series.FromColumns(w.metric, columns), covered[0], bucket)
+		}
 		return nil
 	}, nil
 }

@@ -7,6 +7,7 @@
 package history
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -21,16 +22,15 @@ import (
 	"example.net/everypost/internal/store"
 )
 
-// Every is how often readings of a source are kept, unless it is read less often.
+// Every is how often readings of a source are kept when nothing else is said, unless it is read less often.
 const Every = 30 * time.Second
 
 const (
-	queued     = 4096            // readings that the store may be behind
-	written    = 512             // in one transaction
-	writeEvery = time.Second     // what may be lost when the process is killed
-	sealEvery  = time.Second     // between two sources that are packed
-	sweepEvery = 6 * time.Hour   // between looks for what is too old
-	takeEarly  = 2 * time.Second // polls do not come to the second
+	queued     = 4096          // readings that the store may be behind
+	written    = 512           // in one transaction
+	writeEvery = time.Second   // what may be lost when the process is killed
+	sealEvery  = time.Second   // between two sources that are packed
+	sweepEvery = 6 * time.Hour // between looks for what is too old
 )
 
 // Service is the capability. Make it with New; Close ends it.
@@ -38,6 +38,7 @@ type Service struct {
 	store *store.Store
 	log   *slog.Logger
 	now   func() time.Time
+	every time.Duration
 
 	// ClientsAt tells how many end stations are at a device now. Set it before anything is observed.
 	ClientsAt func(device string) int
@@ -70,10 +71,11 @@ type source struct {
 	whole  bool // the next row must not lean on the one before
 }
 
-// New returns the service. now tells the time by which buckets end.
-func New(s *store.Store, log *slog.Logger, now func() time.Time) *Service {
+// New returns the service. now tells the time by which buckets end; every is how often readings are kept, Every when it is
+// 0.
+func New(s *store.Store, log *slog.Logger, now func() time.Time, every time.Duration) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	h := &Service{store: s, log: log, now: now, sources: map[sourceKey]*source{}, rows: make(chan store.LogRow, queued), stop: stop,
+	h := &Service{store: s, log: log, now: now, every: cmp.Or(every, Every), sources: map[sourceKey]*source{}, rows: make(chan store.LogRow, queued), stop: stop,
 		ClientsAt: func(string) int { return 0 }}
 	h.wg.Go(func() { h.write(ctx) })
 	h.wg.Go(func() { h.tidy(ctx) })
@@ -128,7 +130,7 @@ func (h *Service) take(device string, kind series.Source, at time.Time, read fun
 	s := h.source(sourceKey{device, kind})
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if ms-s.at < (Every - takeEarly).Milliseconds() {
+	if ms-s.at < (h.every - h.every/10).Milliseconds() { // polls do not come to the second
 		return
 	}
 	if err := h.append(s, device, kind, ms, read()); err != nil {

@@ -56,7 +56,7 @@ func (b *bench) open(t *testing.T) {
 	s, err := store.Open(t.Context(), b.file)
 	require.NoError(t, err)
 	b.store = s
-	b.Service = history.New(s, b.log, func() time.Time { return time.UnixMilli(b.now.Load()) })
+	b.Service = history.New(s, b.log, func() time.Time { return time.UnixMilli(b.now.Load()) }, 0)
 	t.Cleanup(func() {
 		b.Close()
 		_ = s.Close()
@@ -245,6 +245,7 @@ func TestThePastIsTakenOver(t *testing.T) {
 	assert.InDelta(t, 5000*7, whole[7].Max, 5)
 	assert.False(t, b.ask(t, series.Device, "", "cpu", -30*24*time.Hour, 0, time.Hour)[30].Known)
 	assert.False(t, b.ask(t, series.Port, "1/1/7", "tx", -30*24*time.Hour, 0, time.Hour)[7].Known, "what was not handed over is not known, and not nothing")
+	assert.InDelta(t, 7000, b.ask(t, series.Port, "1/1/7", "rx", -30*24*time.Hour, -29*24*time.Hour, 20*time.Minute)[22].Mean, 5, "what is known by the hour is told of each part of it")
 	last := b.ask(t, series.Port, "1/1/7", "rx", -24*time.Hour, 0, 5*time.Minute)
 	for _, p := range last {
 		assert.InDelta(t, 8000, p.Mean, 5)
