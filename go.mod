@@ -24,6 +24,8 @@ require (
 	pgregory.net/rapid v1.3.0
 )
 
+require github.com/coder/websocket v1.8.15
+
 require (
 	github.com/beorn7/perks v1.0.1 // indirect
 	github.com/cespare/xxhash/v2 v2.3.0 // indirect

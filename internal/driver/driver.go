@@ -8,6 +8,7 @@ import (
 	"crypto/ed25519"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"time"
 
@@ -95,6 +96,22 @@ type WholeReader interface {
 type Inspector interface {
 	// Inspect reads it. What the device does not have is left empty.
 	Inspect(ctx context.Context) (network.Inside, error)
+}
+
+// Terminal is a session whose device has a command line for people.
+type Terminal interface {
+	// OpenTerminal opens one beside whatever else the session does. A device that has none answers with a *Refusal.
+	OpenTerminal(ctx context.Context, size Size) (Shell, error)
+}
+
+// Size is that of a terminal in characters.
+type Size struct{ Columns, Rows int }
+
+// Shell is an open terminal: what is read is what the device shows, what is written is typed. Read ends with io.EOF when
+// the device ended it.
+type Shell interface {
+	io.ReadWriteCloser
+	Resize(size Size) error
 }
 
 // Writer is a session that can change its device on trial.

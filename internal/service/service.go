@@ -21,6 +21,7 @@ import (
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
+	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/store"
 )
 
@@ -45,6 +46,7 @@ type Service struct {
 	Arrivals  *arrivals.Service
 	Groups    *groups.Service
 	History   *history.Service
+	Terminals *terminals.Service
 	lock      *os.File
 }
 
@@ -90,11 +92,15 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	writer, _ := o.Connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Bus, o.Log)
 	s.Groups = groups.New(s.Store, s.Inventory, s.Bus)
+	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
 	return s.Changes.Resume(ctx)
 }
 
 // Close ends everything, in an order in which nothing is told to what has ended, and waits for it.
 func (s *Service) Close() error {
+	if s.Terminals != nil {
+		s.Terminals.Close()
+	}
 	if s.Discovery != nil {
 		s.Discovery.Close()
 	}

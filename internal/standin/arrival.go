@@ -81,7 +81,7 @@ func (w *World) Crated() map[string]string {
 
 // lead is the life of a device that comes by itself.
 func (d *device) lead(ctx context.Context) {
-	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20}
+	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell}
 	for ctx.Err() == nil {
 		d.world.mu.Lock()
 		ready, home := d.powered && !d.booting && !d.crated && !d.hung, d.cfg.callHome

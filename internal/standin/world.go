@@ -412,7 +412,7 @@ func (d *device) listen(ctx context.Context) error {
 		return fmt.Errorf("stand-in %s: %w", d.spec.Name, err)
 	}
 	d.listener = newGatedListener(l, d.gate)
-	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20}
+	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell}
 	d.world.wg.Go(func() { _ = server.ListenSSH(ctx, d.listener, d.sshConfig()) })
 	return nil
 }

@@ -109,11 +109,16 @@ func (c *Client) send(r *http.Request) (*http.Response, error) {
 	if resp.StatusCode < 300 {
 		return resp, nil
 	}
+	return nil, problemOf(resp)
+}
+
+// problemOf reads the problem with which a request was refused.
+func problemOf(resp *http.Response) *Problem {
 	defer func() { _ = resp.Body.Close() }()
 	p := &Problem{Status: resp.StatusCode, Title: resp.Status}
 	b, _ := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
 	_ = json.Unmarshal(b, p) // what is no problem document still has its status
-	return nil, p
+	return p
 }
 
 // call sends in, if not nil, and decodes the answer to out, if not nil.
@@ -288,17 +293,22 @@ func (c *Client) Configuration(ctx context.Context, device string, defaults bool
 	if defaults {
 		path += "?defaults=true"
 	}
+	b, err := c.raw(ctx, path)
+	return string(b), err
+}
+
+// raw reads what is not JSON.
+func (c *Client) raw(ctx context.Context, path string) ([]byte, error) {
 	r, err := c.request(ctx, http.MethodGet, path, nil)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	resp, err := c.send(r)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	defer func() { _ = resp.Body.Close() }()
-	b, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
-	return string(b), err
+	return io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
 }
 
 // Ports lists ports.

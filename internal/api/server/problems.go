@@ -17,6 +17,7 @@ import (
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/store"
 )
 
@@ -59,7 +60,7 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &selection), errors.As(err, &kept):
 		return selectorProblem(err)
-	case errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, inventory.ErrInService):
+	case errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, terminals.ErrTooMany), errors.Is(err, inventory.ErrInService):
 		return with(http.StatusConflict, v1.ProblemInUse, err)
 	case errors.Is(err, store.ErrNotFound):
 		return with(http.StatusNotFound, v1.ProblemNotFound, err)

@@ -49,7 +49,8 @@ func New(closing context.Context, s *service.Service, o Options) http.Handler {
 	}))
 	e.Use(middleware.BodyLimit(maxBody))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
-		return strings.HasSuffix(c.Request().URL.Path, "/events")
+		path := c.Request().URL.Path
+		return strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/terminal") // streams
 	}}))
 
 	srv := &server{Service: s, opts: o, closing: closing}
@@ -87,6 +88,8 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.groupRoutes(api)
 	s.mapRoutes(api)
 	s.historyRoutes(api)
+	s.terminalRoutes(api)
+	s.terminal(e)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

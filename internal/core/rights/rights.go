@@ -44,6 +44,7 @@ const (
 	Changes       Feature = "changes"
 	Events        Feature = "events"
 	Groups        Feature = "groups"
+	Terminals     Feature = "terminals" // on devices
 	Discovery     Feature = "discovery"
 	People        Feature = "people"
 	Audit         Feature = "audit"
@@ -68,6 +69,8 @@ var meanings = []Meaning{
 	{Operate, Clients, "give clients names"},
 	{See, Changes, "drafts and changes, and what came of them"},
 	{See, Events, "what happens and what happened"},
+	{See, Terminals, "the terminals that were opened, and what was shown in them"},
+	{Operate, Terminals, "open terminals on devices, and do there whatever the device lets the service do"},
 	{See, Groups, "groups and shared scopes"},
 	{Operate, Groups, "make, edit and delete groups and shared scopes"},
 	{See, Discovery, "searches, and what they found"},
@@ -82,12 +85,12 @@ func Meanings() []Meaning { return slices.Clone(meanings) }
 
 // Features lists the features.
 func Features() []Feature {
-	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Groups, Discovery, People, Audit}
+	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Terminals, Groups, Discovery, People, Audit}
 }
 
 // Placed tells whether the feature lies somewhere in the network.
 func (f Feature) Placed() bool {
-	return slices.Index(Features(), f) <= slices.Index(Features(), Events)
+	return slices.Index(Features(), f) <= slices.Index(Features(), Terminals)
 }
 
 // noun is what a placed feature is a list of.
@@ -282,8 +285,8 @@ func Ready() []Role {
 	return []Role{
 		role("administrator", "does everything", allow(nil)),
 		role("operator", "watches the network and takes its devices in hand; changes nothing that they run",
-			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Clients, Groups, Discovery}, Operate)),
-		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Clients}, Operate), allow([]Feature{Ports}, Change)),
+			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Clients, Terminals, Groups, Discovery}, Operate)),
+		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Clients, Terminals}, Operate), allow([]Feature{Ports}, Change)),
 		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See)),
 		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Groups}, See)),
 		role("viewer", "sees the network", allow(network, See)),

@@ -333,6 +333,19 @@ func (f *Fleet) ReadWhole(ctx context.Context, name string) (document []byte, er
 	return document, err
 }
 
+// Terminal opens a terminal on a device, for a person. It ends with the session at the latest.
+func (f *Fleet) Terminal(ctx context.Context, name string, size driver.Size) (shell driver.Shell, err error) {
+	err = f.with(ctx, name, func(ctx context.Context, _ *unit, s driver.Session) error {
+		t, ok := s.(driver.Terminal)
+		if !ok {
+			return fmt.Errorf("%w: %s has no terminal", ErrCannot, name)
+		}
+		shell, err = t.OpenTerminal(ctx, size)
+		return err
+	})
+	return shell, err
+}
+
 // Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by
 // Release.
 func (f *Fleet) Propose(ctx context.Context, name, token string, before, after network.Config) error {

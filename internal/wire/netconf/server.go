@@ -27,6 +27,8 @@ type Handler interface {
 type Server struct {
 	Handler    Handler
 	MaxMessage int // bytes; DefaultMaxMessage when 0
+	// Shell serves a terminal until it returns or ctx ends; nil when the server has none.
+	Shell func(ctx context.Context, ch io.ReadWriter, pty Pty, user string)
 
 	lastID atomic.Uint32
 }

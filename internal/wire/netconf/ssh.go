@@ -187,7 +187,24 @@ func (srv *Server) serveChannel(ctx context.Context, ch ssh.Channel, requests <-
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	started := false
+	var shell shellChannel
 	for r := range requests {
+		if r.Type != "subsystem" {
+			ok, start := shell.request(srv, r)
+			ok = ok && !(start && started)
+			if r.WantReply {
+				_ = r.Reply(ok, nil)
+			}
+			if ok && start {
+				started = true
+				wg.Go(func() {
+					srv.Shell(ctx, ch, shell.pty, user)
+					_, _ = ch.SendRequest("exit-status", false, ssh.Marshal(struct{ Status uint32 }{0}))
+					_ = ch.Close()
+				})
+			}
+			continue
+		}
 		var name struct{ Name string }
 		ok := !started && r.Type == "subsystem" && ssh.Unmarshal(r.Payload, &name) == nil && name.Name == "netconf"
 		if r.WantReply {

@@ -1,0 +1,119 @@
+package standin
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/term"
+
+	"example.net/everypost/internal/wire/netconf"
+)
+
+// shell is the command line of a device, for people: what they look at when they do not trust the console.
+func (d *device) shell(ctx context.Context, ch io.ReadWriter, pty netconf.Pty, user string) {
+	d.world.mu.Lock()
+	prompt := d.cfg.hostname + "> "
+	d.world.mu.Unlock()
+	t := term.NewTerminal(ch, prompt)
+	_ = t.SetSize(max(20, pty.Columns), max(5, pty.Rows))
+	ended := make(chan struct{})
+	defer close(ended)
+	go func() {
+		for {
+			select {
+			case size := <-pty.Resized:
+				_ = t.SetSize(max(20, size[0]), max(5, size[1]))
+			case <-ended:
+				return
+			}
+		}
+	}()
+	_, _ = fmt.Fprintf(t, "%s %s, %s. You are %s. Type help.\n", d.spec.Maker, d.spec.Model, d.spec.Serial, user)
+	for ctx.Err() == nil {
+		line, err := t.ReadLine()
+		if err != nil {
+			return
+		}
+		words := strings.Fields(line)
+		if len(words) == 0 {
+			continue
+		}
+		if words[0] == "exit" {
+			return
+		}
+		d.world.mu.Lock()
+		answer := d.command(words, d.world.clock.now())
+		d.world.mu.Unlock()
+		_, _ = io.WriteString(t, answer)
+	}
+}
+
+var shellHelp = `about            what this device is
+ports            its ports
+port NAME        one port with its counters
+neighbours       what is at the other ends of its cables
+addresses        hardware addresses it has learned
+log              the last things that happened to it
+exit             leave
+`
+
+// command answers a command.
+func (d *device) command(words []string, now time.Time) string {
+	switch words[0] {
+	case "help":
+		return shellHelp
+	case "about":
+		return fmt.Sprintf("name       %s\nmodel      %s %s\nserial     %s\nfirmware   %s\nup for     %s\nload       %.0f %%\ntemperature %.1f C\n",
+			d.cfg.hostname, d.spec.Maker, d.spec.Model, d.spec.Serial, d.spec.Firmware, now.Sub(d.booted).Round(time.Second), d.load(now), d.heat(now))
+	case "ports":
+		var b strings.Builder
+		for _, p := range d.spec.Ports {
+			fmt.Fprintf(&b, "%-10s %-5s %-7s %s\n", p.Name, strings.ToLower(operStatus(d.ports[p.Name])), vlanWord(d.cfg.ports[p.Name].untagged), p.Description)
+		}
+		return b.String()
+	case "port":
+		if len(words) != 2 || d.ports[words[1]] == nil {
+			return "There is no such port: type ports.\n"
+		}
+		c := d.ports[words[1]].counters
+		return fmt.Sprintf("%s is %s since %s\nreceived   %.0f octets, %.0f frames, %.0f in error\nsent       %.0f octets, %.0f frames\n", words[1],
+			strings.ToLower(operStatus(d.ports[words[1]])), d.ports[words[1]].changed.UTC().Format(time.RFC3339), c.inOctets, c.inUnicast, c.inErrors, c.outOctets, c.outUnicast)
+	case "neighbours":
+		var b strings.Builder
+		for _, c := range d.world.cablesAt[d.spec.Name] {
+			near, far := c.a, c.b
+			if far.device == d.spec.Name {
+				near, far = far, near
+			}
+			if d.ports[near.port].up {
+				fmt.Fprintf(&b, "%-10s %s %s\n", near.port, d.world.devices[far.device].cfg.hostname, far.port)
+			}
+		}
+		return b.String()
+	case "addresses":
+		var b strings.Builder
+		for _, e := range d.macTable() {
+			fmt.Fprintf(&b, "%s %5d %s\n", e.mac, e.vlan, e.port)
+		}
+		return b.String()
+	case "log":
+		var b strings.Builder
+		for _, e := range slices.Backward(d.log) {
+			fmt.Fprintf(&b, "%s %s %s\n", e.at.UTC().Format(time.RFC3339), e.event.Name, e.event.TextAt("name"))
+		}
+		return b.String()
+	}
+	return fmt.Sprintf("There is no command %s: type help.\n", strconv.Quote(words[0]))
+}
+
+func vlanWord(id int) string {
+	if id == 0 {
+		return "-"
+	}
+	return strconv.Itoa(id)
+}
