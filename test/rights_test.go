@@ -39,15 +39,15 @@ func routes(t testing.TB) map[string]string {
 // What the five people of the company may do, written down once more by hand.
 const (
 	seesNetwork   = "see sites,see devices,see ports,see clients,see changes,see events,see groups"
-	technicianMay = seesNetwork + ",see configuration,operate devices,operate clients,change ports"
+	technicianMay = seesNetwork + ",see configuration,operate devices,operate clients,operate terminals,change ports"
 )
 
 var mayDo = map[string]string{
 	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery," +
-		"change ports,administer sites,administer people",
-	"operator":         seesNetwork + ",see configuration,see discovery,operate devices,operate clients,operate groups,operate discovery",
+		"change ports,change devices,administer sites,administer people,see terminals,operate terminals",
+	"operator":         seesNetwork + ",see configuration,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals",
 	"technician":       technicianMay,
-	"security-officer": seesNetwork + ",see configuration,see discovery,see people,see audit",
+	"security-officer": seesNetwork + ",see configuration,see discovery,see people,see audit,see terminals",
 	"manager":          seesNetwork,
 	"viewer":           seesNetwork + ",see configuration",
 	"nobody":           "",

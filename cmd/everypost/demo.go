@@ -48,7 +48,7 @@ type demoOptions struct {
 	seed                            int64
 	quiet                           bool
 	history                         int
-	devicePort                      int
+	devicePort, pagePort            int
 }
 
 func demoCommand() *cobra.Command {
@@ -69,6 +69,7 @@ loopback addresses. Everything that is done is kept in the data folder. Ctrl-C s
 	f.IntVar(&o.history, "history", 30, "on the first start, days of the company's past to hand to the service, at most 60")
 	f.BoolVar(&o.quiet, "quiet", false, "let nothing happen by itself")
 	f.IntVar(&o.devicePort, "device-port", 2830, "port on which the simulated devices listen")
+	f.IntVar(&o.pagePort, "page-port", 2880, "port on which the simulated devices serve their own pages; 0 for none")
 	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
 	fault := &cobra.Command{
 		Use: "fault FAULT TARGET", Short: "Throw a fault at the simulated terminal", Args: cobra.ExactArgs(2),
@@ -192,7 +193,7 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 	}
 	return standin.New(plant, standin.Options{
 		Seed: o.seed, Roam: !o.quiet,
-		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort,
+		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort, PagePort: o.pagePort,
 		Bootstrap: func() (standin.Bootstrap, error) {
 			anchor, err := bootstrap.TrustAnchor(filepath.Join(o.data, "service", bootstrapCertificate))
 			pool := x509.NewCertPool()

@@ -17,8 +17,6 @@ import (
 
 func (a *app) portCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "port", Short: "Set up ports"}
-	var number int64
-	var why string
 	set := &cobra.Command{
 		Use: "set PORT... FIELD=VALUE...", Short: "Put settings of ports into a draft; nothing is sent to a device yet",
 		Long: `Put settings of ports into a draft. Nothing is sent to a device before the draft is checked and pushed.
@@ -26,35 +24,8 @@ func (a *app) portCommand() *cobra.Command {
 Fields: description=TEXT, enabled=on|off, mode=access|trunk, vlan=1..4094, native-vlan=1..4094|none,
 trunk-vlans=LIST|none (such as 10,20-25), poe=on|off.`,
 		Example: "  everypost port set th-sw-02:1/1/7 vlan=40 poe=off --why 'printer moves to ticketing'\n  everypost port set th-sw-02:1/1/8 th-sw-02:1/1/9 vlan=40 --change 12",
-		Args:    cobra.MinimumNArgs(2),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			edits, err := parseEdits(args)
-			if err != nil {
-				return err
-			}
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			var ch v1.Change
-			if number != 0 {
-				ch, err = c.AddEdits(cmd.Context(), number, edits)
-			} else {
-				ch, err = c.MakeChange(cmd.Context(), v1.ChangeRequest{Why: why, Edits: edits})
-			}
-			if err != nil {
-				return err
-			}
-			if a.isData() {
-				return a.data(ch)
-			}
-			a.printDifferences(ch)
-			a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
-			return nil
-		},
 	}
-	set.Flags().Int64Var(&number, "change", 0, "add to this draft instead of making one")
-	set.Flags().StringVar(&why, "why", "", "why the change is made")
+	a.draftsEdits(set)
 	cmd.AddCommand(set, &cobra.Command{
 		Use: "fields", Short: "List what can be set on a port", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -76,6 +47,50 @@ trunk-vlans=LIST|none (such as 10,20-25), poe=on|off.`,
 	return cmd
 }
 
+// deviceSetCommand is "device set": like "port set", for what is set on a device itself.
+func (a *app) deviceSetCommand() *cobra.Command {
+	set := &cobra.Command{
+		Use: "set DEVICE... FIELD=VALUE...", Short: "Put settings of devices into a draft; nothing is sent to a device yet",
+		Long: `Put settings of devices into a draft. Nothing is sent to a device before the draft is checked and pushed.
+
+Fields: service.NAME=on|off for each service that the device has ("everypost device th-sw-02" lists them).`,
+		Example:           "  everypost device set th-sw-02 th-sw-03 service.web=off --why 'nobody uses their own pages'",
+		ValidArgsFunction: a.completeDevices,
+	}
+	a.draftsEdits(set)
+	return set
+}
+
+// draftsEdits makes a command put edits into a draft: things first, then settings.
+func (a *app) draftsEdits(cmd *cobra.Command) {
+	var number int64
+	var why string
+	cmd.Args = cobra.MinimumNArgs(2)
+	cmd.RunE = a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+		edits, err := parseEdits(args)
+		if err != nil {
+			return err
+		}
+		var ch v1.Change
+		if number != 0 {
+			ch, err = c.AddEdits(ctx, number, edits)
+		} else {
+			ch, err = c.MakeChange(ctx, v1.ChangeRequest{Why: why, Edits: edits})
+		}
+		if err != nil {
+			return err
+		}
+		if a.isData() {
+			return a.data(ch)
+		}
+		a.printDifferences(ch)
+		a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
+		return nil
+	})
+	cmd.Flags().Int64Var(&number, "change", 0, "add to this draft instead of making one")
+	cmd.Flags().StringVar(&why, "why", "", "why the change is made")
+}
+
 // parseEdits takes ports first and settings after, every setting for every port.
 func parseEdits(args []string) ([]v1.Edit, error) {
 	first := slices.IndexFunc(args, func(s string) bool { return strings.Contains(s, "=") })
@@ -83,7 +98,7 @@ func parseEdits(args []string) ([]v1.Edit, error) {
 		return nil, usage("no setting was given: write FIELD=VALUE after the ports, such as vlan=40")
 	}
 	if first == 0 {
-		return nil, usage("no port was given: write device:port before the settings, such as th-sw-02:1/1/7")
+		return nil, usage("nothing was named: write device:port before the settings, such as th-sw-02:1/1/7")
 	}
 	var out []v1.Edit
 	for _, s := range args[first:] {
@@ -355,7 +370,11 @@ func (a *app) printFindings(ch v1.Change) {
 		p("        %s", f.Why)
 		p("        %s", f.Remedy)
 		if len(f.Fix) > 0 {
-			p("        mend with everypost port set --change %d %s", ch.Number, fixText(f.Fix))
+			command := "port set"
+			if !strings.Contains(f.Fix[0].Port, ":") {
+				command = "device set"
+			}
+			p("        mend with everypost %s --change %d %s", command, ch.Number, fixText(f.Fix))
 		}
 		if f.Level == "warn" {
 			p("        accept with --accept %s", f.ID)

@@ -29,7 +29,7 @@ func (a *app) devicesCommand() *cobra.Command {
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Look at one device, describe it, or take it out of service"}
 	cmd.AddCommand(a.pinCommand(), a.describeCommand(),
-		a.configurationCommand(),
+		a.configurationCommand(), a.deviceSetCommand(),
 		&cobra.Command{
 			Use: "rename DEVICE NAME", Short: "Give a device another name; its own host name stays", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
 			RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
@@ -110,7 +110,7 @@ func (a *app) describeCommand() *cobra.Command {
 			set := cmd.Flags().Changed
 			for flag, field := range map[string][2]*string{
 				"site": {&now.Site, &in.Site}, "contact": {&now.Contact, &in.Contact}, "building": {&now.Building, &in.Building}, "floor": {&now.Floor, &in.Floor},
-				"rack": {&now.Rack, &in.Rack}, "notes": {&now.Notes, &in.Notes},
+				"rack": {&now.Rack, &in.Rack}, "page": {&now.Page, &in.Page}, "notes": {&now.Notes, &in.Notes},
 			} {
 				if set(flag) {
 					*field[0] = *field[1]
@@ -140,6 +140,7 @@ func (a *app) describeCommand() *cobra.Command {
 	f.StringVar(&in.Rack, "rack", "", "the rack")
 	f.IntVar(&in.RackUnit, "unit", 0, "the lowest rack unit it takes, counted from 1 at the bottom")
 	f.StringVar(&position, "position", "", "latitude,longitude in degrees, if it is not where its site is")
+	f.StringVar(&in.Page, "page", "", "address of its own page, where it does not tell it itself")
 	f.StringVar(&in.Notes, "notes", "", "notes")
 	f.StringSliceVar(&tags, "tag", nil, "a tag to add; may be given several times")
 	f.StringSliceVar(&noTags, "no-tag", nil, "a tag to take off")

@@ -1,10 +1,17 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"example.net/everypost/internal/api/client"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/network"
 )
 
 // printInside tells what is inside a device: what is wrong first.
@@ -42,6 +49,37 @@ func (a *app) printInside(d v1.DeviceDetail) {
 			p("  %-12s %s %s, serial %s, sends %.1f dBm, receives %.1f dBm", m.Port, m.Maker, m.Model, m.Serial, m.TxDbm, m.RxDbm)
 		}
 	}
+	if len(in.Services) > 0 {
+		p("\nServices")
+		for _, s := range in.Services {
+			state, word := "well", ""
+			switch {
+			case !s.Enabled:
+				state, word = "off", "switched off"
+			case !s.Running:
+				state, word = "down", "does not answer"
+			case s.Port > 0:
+				word = fmt.Sprintf("TCP port %d", s.Port)
+			}
+			p("  %s %-10s %-16s %s", a.mark(state), s.Name, word, s.About)
+		}
+	}
+	if len(in.Licences) > 0 {
+		p("\nLicences")
+		for _, l := range in.Licences {
+			p("  %s %-20s %s", a.mark(licenceMark(l)), l.Name, licenceWord(l))
+		}
+	}
+	for _, v := range in.VRFs {
+		p("\nVRF %s: %d routes (everypost routes %s --vrf %s)", v.Name, len(v.Routes), d.Name, v.Name)
+		if v.BGP == nil {
+			continue
+		}
+		p("  BGP, AS %d, router %s", v.BGP.AS, v.BGP.RouterID)
+		for _, n := range v.BGP.Neighbours {
+			p("  %s %-14s %-14s AS %-6d %-12s %d prefixes received, %d sent", a.mark(okMark(n.State == "established")), n.Address, n.Description, n.AS, n.State, n.Received, n.Sent)
+		}
+	}
 	if len(in.Radios) > 0 {
 		p("\nRadios")
 		for _, r := range in.Radios {
@@ -74,4 +112,59 @@ func okMark(ok bool) string {
 		return "well"
 	}
 	return "down"
+}
+
+// licenceMark and licenceWord say how long a licence is still good.
+func licenceMark(l network.Licence) string {
+	switch left := time.Until(l.Ends); {
+	case l.Ends.IsZero() || left > network.LicenceSoon:
+		return "well"
+	case left > 0:
+		return "degraded"
+	}
+	return "down"
+}
+
+func licenceWord(l network.Licence) string {
+	if l.Ends.IsZero() {
+		return "without end"
+	}
+	days := int(time.Until(l.Ends).Hours() / 24)
+	if days < 0 {
+		return "ended on " + l.Ends.Format("2006-01-02")
+	}
+	return fmt.Sprintf("until %s, %d days", l.Ends.Format("2006-01-02"), days)
+}
+
+func (a *app) routesCommand() *cobra.Command {
+	var vrf string
+	cmd := &cobra.Command{
+		Use: "routes DEVICE", Short: "List the routes that a device uses", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Example: "  everypost routes th-edge-01\n  everypost routes th-edge-01 --vrf underlay -o csv",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			d, err := c.Device(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			rows := [][]string{}
+			found := []network.VRF{}
+			if d.Inside != nil {
+				for _, v := range d.Inside.VRFs {
+					if vrf != "" && v.Name != vrf {
+						continue
+					}
+					found = append(found, v)
+					for _, r := range v.Routes {
+						rows = append(rows, []string{v.Name, r.Prefix, r.Via, r.Interface, r.Origin})
+					}
+				}
+			}
+			if vrf != "" && len(found) == 0 {
+				return usage("%s tells of no VRF %q", args[0], vrf)
+			}
+			return a.list(found, []string{"vrf", "prefix", "via", "out of", "origin"}, rows, args[0]+" tells of no routes.")
+		}),
+	}
+	cmd.Flags().StringVar(&vrf, "vrf", "", "only those of this VRF")
+	return cmd
 }

@@ -18,6 +18,8 @@ type compiled struct {
 	stp        bool
 	priority   int // of the bridge
 
+	off map[string]bool // services that are switched off
+
 	callHome string            // host:port to call; "" for none
 	keys     map[string]string // by which users are let in
 }
@@ -42,7 +44,10 @@ func (p portConfig) passesTagged(v int) bool {
 }
 
 func compile(tree *xmlnode.Node) *compiled {
-	c := &compiled{hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768, keys: map[string]string{}}
+	c := &compiled{hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768, keys: map[string]string{}, off: map[string]bool{}}
+	for _, s := range tree.Child("services").All("service") {
+		c.off[s.TextAt("name")] = s.TextAt("enabled") == "false"
+	}
 	for _, u := range tree.Find("system/aaa/authentication/users").All("user") {
 		c.keys[u.TextAt("username")] = u.TextAt("config/ssh-key")
 	}

@@ -37,7 +37,7 @@ func (y *yard) add(kind, modelName string, number int) *DeviceSpec {
 		address = fmt.Sprintf("%s.%d", y.block, y.host)
 	}
 	d := &DeviceSpec{Name: name, Site: y.site, Role: m.role, Maker: m.maker, Model: modelName, Serial: serial(m.serial, y.serials),
-		Firmware: m.firmware, Loopback: address, ManagementIP: address, ManagementVLAN: 10, BudgetMilliW: m.budget, VLANs: allVLANs, Ports: m.ports(),
+		Firmware: m.firmware, Loopback: address, ManagementIP: address, SiteNet: y.net, ManagementVLAN: 10, BudgetMilliW: m.budget, VLANs: allVLANs, Ports: m.ports(),
 		DrawMilliW: m.draw, BootSeconds: 2, Supplies: m.supplies}
 	y.devices[name] = d
 	y.order = append(y.order, name)

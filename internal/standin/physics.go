@@ -35,6 +35,10 @@ func (w *World) settle() {
 		// The workshop in which devices are unpacked lets them reach out before they are anything.
 		bare := d.spec.Crated && d.cfg.callHome == ""
 		d.gate.set((w.reached[name] || bare) && d.powered && !d.hung)
+		if off := d.cfg.off[serviceNetconf]; d.listener != nil && off != d.mute {
+			d.mute = off
+			d.listener.setDown(off || !d.powered || d.booting)
+		}
 	}
 }
 
@@ -133,17 +137,22 @@ func (w *World) cutAt(at endpoint) bool {
 
 func (d *device) boot(now time.Time, takes time.Duration) {
 	d.booted, d.booting = now, true
-	if d.listener != nil {
-		d.listener.setDown(true)
-	}
+	d.setDown(true)
 	d.world.after(takes, func() {
 		d.booting = false
 		d.booted = d.world.clock.now()
-		if d.listener != nil {
-			d.listener.setDown(!d.powered)
-		}
+		d.setDown(!d.powered)
 		d.world.settle()
 	})
+}
+
+// setDown has everything that listens on the device drop its connections and refuse new ones, or take them again.
+func (d *device) setDown(down bool) {
+	for _, l := range []*gatedListener{d.listener, d.page} {
+		if l != nil {
+			l.setDown(down)
+		}
+	}
 }
 
 // loseMemory is what a loss of power does: what was not saved is gone.
@@ -159,7 +168,5 @@ func (d *device) loseMemory() {
 	for _, p := range d.ports {
 		p.counters = tally{}
 	}
-	if d.listener != nil {
-		d.listener.setDown(true)
-	}
+	d.setDown(true)
 }

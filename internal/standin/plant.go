@@ -22,6 +22,7 @@ type DeviceSpec struct {
 	Maker, Model            string
 	Serial, Firmware        string
 	Loopback                string // the address on which its agent listens
+	SiteNet                 int    // the second part of the addresses of its site: 20 for 10.20.0.0/16
 	ManagementIP            string // its address in the made-up network
 	ManagementVLAN          int    // 0: on a port of its own, untagged
 	BudgetMilliW            int
@@ -108,7 +109,7 @@ func TernHaven() Plant {
 	p.Entries = []string{"th-edge-01"}
 
 	edge := DeviceSpec{Name: "th-edge-01", Site: "tern-haven", Role: "edge", Maker: "Causeway", Model: "E50", Serial: "CW5-20871",
-		Firmware: "6.2.1", Loopback: "127.20.0.1", ManagementIP: "10.20.10.1", ManagementVLAN: 10, VLANs: all}
+		Firmware: "6.2.1", Loopback: "127.20.0.1", ManagementIP: "10.20.10.1", SiteNet: 20, ManagementVLAN: 10, VLANs: all}
 	edge.Ports = []PortSpec{
 		{Name: "wan1", Description: "Saltmarsh Fibre, circuit SF-4471", SpeedMbps: 1000},
 		{Name: "wan2", Description: "Gannet Mobile, standby", SpeedMbps: 1000},
@@ -119,7 +120,7 @@ func TernHaven() Plant {
 	}
 
 	fw := DeviceSpec{Name: "th-fw-01", Site: "tern-haven", Role: "firewall", Maker: "Seawall", Model: "S200", Serial: "SW2-11830",
-		Firmware: "9.0.4", Loopback: "127.20.0.2", ManagementIP: "10.20.10.2", ManagementVLAN: 10, VLANs: all}
+		Firmware: "9.0.4", Loopback: "127.20.0.2", ManagementIP: "10.20.10.2", SiteNet: 20, ManagementVLAN: 10, VLANs: all}
 	fw.Ports = []PortSpec{trunk("port1", "inside, th-sw-01 1/1/47", 1000)}
 	for i := 2; i <= 8; i++ {
 		fw.Ports = append(fw.Ports, PortSpec{Name: "port" + strconv.Itoa(i), SpeedMbps: 1000, Disabled: i > 4})
@@ -127,7 +128,7 @@ func TernHaven() Plant {
 	fw.Ports = append(fw.Ports, PortSpec{Name: "port9", SpeedMbps: 10000}, PortSpec{Name: "port10", SpeedMbps: 10000})
 
 	sw1 := DeviceSpec{Name: "th-sw-01", Site: "tern-haven", Role: "switch", Maker: "Halyard", Model: "H48P", Serial: "HY48-03317",
-		Firmware: "4.1.6", Loopback: "127.20.0.11", ManagementIP: "10.20.10.11", ManagementVLAN: 10, BudgetMilliW: 740_000, VLANs: all}
+		Firmware: "4.1.6", Loopback: "127.20.0.11", ManagementIP: "10.20.10.11", SiteNet: 20, ManagementVLAN: 10, BudgetMilliW: 740_000, VLANs: all}
 	for i := 1; i <= 46; i++ {
 		sw1.Ports = append(sw1.Ports, accessPort(i))
 	}
@@ -136,7 +137,7 @@ func TernHaven() Plant {
 		trunk("1/1/51", "", 10000), trunk("1/1/52", "", 10000))
 
 	sw2 := DeviceSpec{Name: "th-sw-02", Site: "tern-haven", Role: "switch", Maker: "Halyard", Model: "H24P", Serial: "HY24-11902",
-		Firmware: "4.1.6", Loopback: "127.20.0.12", ManagementIP: "10.20.10.12", ManagementVLAN: 10, BudgetMilliW: 370_000, VLANs: all}
+		Firmware: "4.1.6", Loopback: "127.20.0.12", ManagementIP: "10.20.10.12", SiteNet: 20, ManagementVLAN: 10, BudgetMilliW: 370_000, VLANs: all}
 	for i := 1; i <= 24; i++ {
 		sw2.Ports = append(sw2.Ports, accessPort(i))
 	}
@@ -145,7 +146,7 @@ func TernHaven() Plant {
 		trunk("1/1/27", "", 10000), trunk("1/1/28", "", 10000))
 
 	ap := DeviceSpec{Name: "th-ap-01", Site: "tern-haven", Role: "access-point", Maker: "Foghorn", Model: "A2", Serial: "FH2-48120",
-		Firmware: "2.7.0", Loopback: "127.20.0.21", ManagementIP: "10.20.10.21", ManagementVLAN: 10, VLANs: []int{10, 20, 70, 80},
+		Firmware: "2.7.0", Loopback: "127.20.0.21", ManagementIP: "10.20.10.21", SiteNet: 20, ManagementVLAN: 10, VLANs: []int{10, 20, 70, 80},
 		FedBy: "th-sw-02:1/1/1", DrawMilliW: 11_800, BootSeconds: 2}
 	ap.Ports = []PortSpec{{Name: "eth0", Description: "uplink", Mode: "TRUNK", Untagged: 10, Tagged: []string{"20", "70", "80"}, SpeedMbps: 1000},
 		{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}}
@@ -262,7 +263,11 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		vlans.Add(node("oc-netin", "vlan", leaf("oc-netin", "vlan-id", id),
 			node("oc-netin", "config", leaf("oc-netin", "vlan-id", id), leaf("oc-netin", "name", vlanNames[v]), leaf("oc-netin", "status", "ACTIVE"))))
 	}
-	out := xmlnode.New("", "data",
+	services := node("ep-dev", "services")
+	for _, name := range serviceNames {
+		services.Add(node("ep-dev", "service", leaf("ep-dev", "name", name), leaf("ep-dev", "enabled", "true")))
+	}
+	out := xmlnode.New("", "data", services,
 		node("oc-sys", "system", node("oc-sys", "config", leaf("oc-sys", "hostname", s.Name))),
 		node("oc-lldp", "lldp", node("oc-lldp", "config", leaf("oc-lldp", "enabled", "true"))),
 		interfaces,

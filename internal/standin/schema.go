@@ -45,6 +45,8 @@ ncs:netconf-server/call-home/netconf-client[name]/name string
 ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/name string
 ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/tcp-client-parameters/remote-address string
 ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/tcp-client-parameters/remote-port uint16
+ep-dev:services/service[name]/name string
+ep-dev:services/service[name]/enabled boolean =true
 oc-lldp:lldp/config/enabled boolean =true
 oc-if:interfaces/interface[name]/name string
 oc-if:interfaces/interface[name]/config/name string

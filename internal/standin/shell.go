@@ -17,8 +17,12 @@ import (
 // shell is the command line of a device, for people: what they look at when they do not trust the console.
 func (d *device) shell(ctx context.Context, ch io.ReadWriter, pty netconf.Pty, user string) {
 	d.world.mu.Lock()
-	prompt := d.cfg.hostname + "> "
+	prompt, off := d.cfg.hostname+"> ", d.cfg.off[serviceTerminal]
 	d.world.mu.Unlock()
+	if off {
+		_, _ = io.WriteString(ch, "The command line is switched off.\r\n")
+		return
+	}
 	t := term.NewTerminal(ch, prompt)
 	_ = t.SetSize(max(20, pty.Columns), max(5, pty.Rows))
 	ended := make(chan struct{})

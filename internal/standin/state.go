@@ -64,7 +64,7 @@ func operStatus(p *portSim) string {
 var sections = map[string]func(*device, *xmlnode.Node, time.Time){
 	"system": (*device).systemState, "interfaces": (*device).interfacesState, "lldp": (*device).lldpState, "lacp": (*device).lacpState,
 	"stp": (*device).stpState, "components": (*device).componentsState, "network-instances": (*device).instancesState,
-	"access-points": (*device).accessPointState, "device": (*device).ownState, "tunnels": (*device).tunnelsState, "radio-link": (*device).radioLinkState,
+	"access-points": (*device).accessPointState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState, "radio-link": (*device).radioLinkState,
 }
 
 // homes are the namespaces of the top-level containers that hold no configuration.
@@ -307,9 +307,10 @@ func (d *device) stpState(stp *xmlnode.Node, _ time.Time) {
 	rstp.Add(interfaces)
 }
 
-// instancesState adds the MAC table.
+// instancesState adds routes and the MAC table.
 func (d *device) instancesState(instances *xmlnode.Node, _ time.Time) {
 	x := in("oc-netin")
+	d.routingState(instances)
 	i := instances.Child("network-instance")
 	if i == nil || d.spec.Role != "switch" {
 		return
@@ -326,6 +327,10 @@ func (d *device) instancesState(instances *xmlnode.Node, _ time.Time) {
 func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 	x := in("ep-dev")
 	own.Add(x.leaf("role", d.spec.Role))
+	if page := d.pageAddress(); page != "" {
+		own.Add(x.leaf("page", page))
+	}
+	d.licencesState(own)
 	if d.spec.BudgetMilliW > 0 {
 		used := 0
 		for _, p := range d.ports {

@@ -35,6 +35,7 @@ func (w *World) settleTunnels(now time.Time) {
 	for _, t := range w.tunnels {
 		if up := w.at(t.a).up && w.at(t.b).up && !t.cut; up != t.up {
 			t.up, t.changed = up, now
+			t.measure(w, now)
 		}
 	}
 }

@@ -28,6 +28,8 @@ type Options struct {
 	Port int
 	// Seed makes days differ: the same seed gives the same day.
 	Seed int64
+	// PagePort is the port on which devices serve their own pages at their loopback addresses; 0 for none, -1 for a free one.
+	PagePort int
 	// Roam lets wireless stations wander between the access points of their site.
 	Roam bool
 	// Stepped is where the world's time stands until Step moves it on; zero for the time of the machine.
@@ -174,6 +176,11 @@ func (w *World) Start(ctx context.Context) error {
 	ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
 	w.done = ctx.Done()
 	for _, d := range w.devices {
+		if err := d.servePage(); err != nil {
+			w.stop()
+			w.wg.Wait()
+			return err
+		}
 		if d.spec.Crated {
 			d.listener = newGatedListener(nil, d.gate)
 			w.wg.Go(func() { d.lead(ctx) })
@@ -221,9 +228,7 @@ func (w *World) Close() {
 	}
 	for _, d := range w.devices {
 		d.gate.set(true)
-		if d.listener != nil {
-			d.listener.setDown(true)
-		}
+		d.setDown(true)
 	}
 	w.wg.Wait()
 }
@@ -333,6 +338,7 @@ type device struct {
 	spec     DeviceSpec
 	gate     *gate
 	listener *gatedListener
+	page     *gatedListener // of its own page; nil when it has none
 	signer   ssh.Signer
 
 	running, candidate *xmlnode.Node // running is set by setRunning only
@@ -343,7 +349,9 @@ type device struct {
 	booted             time.Time
 	powered, booting   bool
 	hung, hot, crated  bool
-	index              int             // in the plant
+	mute               bool // its service for management is switched off
+	index              int  // in the plant
+	licensedFrom       time.Time
 	deadSupplies       map[string]bool // by name
 	powerCut           bool
 	subscribers        map[*netconf.ServerSession]bool
@@ -364,6 +372,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 		world: w, spec: spec, gate: newGate(), booted: w.clock.now().Add(-time.Duration(31+(7*index)%300) * 24 * time.Hour), powered: true,
 		locks: map[netconf.Datastore]uint32{}, ports: map[string]*portSim{},
 		subscribers: map[*netconf.ServerSession]bool{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
+		licensedFrom: w.clock.now(),
 	}
 	d.setRunning(spec.config())
 	if spec.Crated {
@@ -376,7 +385,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 			if err != nil {
 				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)
 			}
-			d.setRunning(n)
+			d.setRunning(withServices(n))
 			d.crated, d.powered = false, true // it was unpacked before
 		}
 	}

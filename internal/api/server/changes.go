@@ -98,7 +98,7 @@ func (s *server) changeRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.Change, rights.Ports), http.MethodDelete, "/changes/{number}/edits", "take-out-edit", "Take an edit out of a draft",
 		func(ctx context.Context, in *takeOutInput) (*changeOutput, error) {
-			port, err := network.ParsePortRef(in.Port)
+			port, err := network.ParseTarget(in.Port)
 			if err != nil {
 				return nil, fmt.Errorf("%w: %w", errInvalid, err)
 			}
@@ -231,7 +231,7 @@ func editsIn(in []v1.Edit) ([]intent.Edit, error) {
 	out := make([]intent.Edit, len(in))
 	var details []*huma.ErrorDetail
 	for i, e := range in {
-		port, err := network.ParsePortRef(e.Port)
+		port, err := network.ParseTarget(e.Port)
 		if err == nil {
 			out[i], err = intent.New(port, e.Field, e.Value)
 		}

@@ -207,15 +207,21 @@ func (s *server) onSite(ctx context.Context, n need, name string) error {
 	return forbidden(ctx, n, name)
 }
 
-// onPorts tells whether who makes the request may change the ports of all edits.
+// onPorts tells whether who makes the request may change the ports and devices of all edits.
 func (s *server) onPorts(ctx context.Context, edits []intent.Edit) error {
 	where := within(ctx, rights.Change, rights.Ports)
-	if where == selector.Expr(selector.All{}) {
-		return nil
+	var ports []network.PortRef
+	for _, e := range edits {
+		if e.Port.Port != "" {
+			ports = append(ports, e.Port)
+			continue
+		}
+		if err := s.onDevice(ctx, may(rights.Change, rights.Devices), e.Port.Device); err != nil {
+			return err
+		}
 	}
-	ports := make([]network.PortRef, len(edits))
-	for i, e := range edits {
-		ports[i] = e.Port
+	if where == selector.Expr(selector.All{}) || len(ports) == 0 {
+		return nil
 	}
 	missing := s.Inventory.NotHeld(ports, where)
 	if len(missing) == 0 {

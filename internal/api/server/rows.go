@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -25,12 +26,12 @@ func countsOut(c catalog.Counts) v1.HealthCounts { return v1.HealthCounts(c) }
 
 func particularsOut(p network.Particulars) v1.Particulars {
 	return v1.Particulars{Contact: p.Contact, Building: p.Building, Floor: p.Floor, Rack: p.Rack, RackUnit: p.RackUnit,
-		Position: (*v1.Position)(p.Position), Tags: p.Tags, Notes: p.Notes}
+		Position: (*v1.Position)(p.Position), Tags: p.Tags, Page: p.Page, Notes: p.Notes}
 }
 
 func particularsIn(p v1.Particulars) network.Particulars {
 	return network.Particulars{Contact: p.Contact, Building: p.Building, Floor: p.Floor, Rack: p.Rack, RackUnit: p.RackUnit,
-		Position: (*network.Position)(p.Position), Tags: p.Tags, Notes: p.Notes}
+		Position: (*network.Position)(p.Position), Tags: p.Tags, Page: p.Page, Notes: p.Notes}
 }
 
 func deviceOut(d *catalog.Device) v1.Device {
@@ -38,7 +39,7 @@ func deviceOut(d *catalog.Device) v1.Device {
 	out := v1.Device{
 		Name: d.Name, Site: d.Site.Name, Kind: string(id.Kind), Maker: id.Maker, Model: id.Model, Serial: id.Serial, Firmware: id.Firmware,
 		Address: d.Address, CallsHome: d.CallsHome, HostKey: d.HostKey, BootedAt: id.BootedAt, Reach: string(d.Reach), Since: d.Since, Why: d.Why,
-		SeenAt: d.SeenAt, Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
+		SeenAt: d.SeenAt, OwnPage: cmp.Or(d.Particulars.Page, id.Page), Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
 		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Abilities: []string{}, Particulars: particularsOut(d.Particulars),
 	}
 	for _, t := range d.Troubles {
@@ -83,7 +84,7 @@ func (s *server) devicesOut(ctx context.Context) func(*catalog.Device) v1.Device
 	return func(d *catalog.Device) v1.Device {
 		out := deviceOut(d)
 		out.Rights = []string{}
-		for _, n := range []need{may(rights.See, rights.Configuration), operateDevices} {
+		for _, n := range []need{may(rights.See, rights.Configuration), operateDevices, operateTerminals, may(rights.Change, rights.Devices)} {
 			if where, some := person(ctx).Of(n.verb, n.feature); some && (where == selector.Expr(selector.All{}) || s.Inventory.HoldsDevice(d.Name, where)) {
 				out.Rights = append(out.Rights, n.String())
 			}

@@ -50,6 +50,7 @@ type Particulars struct {
 	RackUnit int       `json:"rack_unit,omitempty" minimum:"0" maximum:"60" doc:"The lowest unit it takes, counted from 1 at the bottom"`
 	Position *Position `json:"position,omitempty" doc:"Where it stands, if not where its site is"`
 	Tags     []string  `json:"tags,omitempty" maxItems:"50"`
+	Page     string    `json:"page,omitempty" maxLength:"300" doc:"Address of the device's own page, where it does not tell it itself"`
 	Notes    string    `json:"notes,omitempty" maxLength:"4000"`
 }
 

@@ -98,6 +98,7 @@ type Device struct {
 	Firmware       string       `json:"firmware"`
 	Address        string       `json:"address"`
 	CallsHome      bool         `json:"calls_home,omitempty" doc:"Whether the device opens the connection; the address is where it came from last"`
+	OwnPage        string       `json:"page_address,omitempty" doc:"Where the device's own page is: as a person said, else as the device tells"`
 	HostKey        string       `json:"host_key" doc:"Fingerprint of the pinned SSH host key"`
 	BootedAt       time.Time    `json:"booted_at"`
 	Reach          string       `json:"reach" doc:"connected, waiting, gone, refused or retired"`

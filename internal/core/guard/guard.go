@@ -50,7 +50,7 @@ type Proposal struct {
 	changed []network.PortRef // the ports that differ, in order
 }
 
-var guards = []func(Proposal) []Finding{managementPath, vlanExists, vlanCarried}
+var guards = []func(Proposal) []Finding{managementPath, managedService, vlanExists, vlanCarried}
 
 // Check runs all guards. The gravest findings come first.
 func Check(p Proposal) []Finding {

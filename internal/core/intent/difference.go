@@ -17,7 +17,7 @@ type Difference struct {
 	After  string          `json:"after"`
 }
 
-// Compare lists what differs between two configurations of a device, by port and then by field.
+// Compare lists what differs between two configurations of a device: its services, then by port and field.
 func Compare(device string, before, after network.Config) []Difference {
 	names := map[string]bool{}
 	for n := range before.Ports {
@@ -26,13 +26,31 @@ func Compare(device string, before, after network.Config) []Difference {
 	for n := range after.Ports {
 		names[n] = true
 	}
-	var out []Difference
+	out := compareServices(device, before.Services, after.Services)
 	for _, name := range slices.SortedFunc(maps.Keys(names), network.ComparePorts) {
 		for _, f := range fields {
 			b, a := value(f, before, name), value(f, after, name)
 			if a != b {
 				out = append(out, Difference{Port: network.PortRef{Device: device, Port: name}, Field: f.Name, Before: b, After: a})
 			}
+		}
+	}
+	return out
+}
+
+func compareServices(device string, before, after map[string]bool) (out []Difference) {
+	word := func(m map[string]bool, name string) string {
+		on, ok := m[name]
+		if !ok {
+			return ""
+		}
+		return fromBool(on)
+	}
+	names := slices.AppendSeq(slices.Collect(maps.Keys(before)), maps.Keys(after))
+	slices.Sort(names)
+	for _, name := range slices.Compact(names) {
+		if b, a := word(before, name), word(after, name); a != b {
+			out = append(out, Difference{Port: network.PortRef{Device: device}, Field: servicePrefix + name, Before: b, After: a})
 		}
 	}
 	return out

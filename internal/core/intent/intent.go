@@ -5,6 +5,8 @@ package intent
 import (
 	"errors"
 	"fmt"
+	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -13,7 +15,7 @@ import (
 	"example.net/everypost/internal/core/network"
 )
 
-// Edit sets one field of one port. Value is in the field's normal form once it comes from New.
+// Edit sets one field of one port, or of a device itself. Value is in the field's normal form once it comes from New.
 type Edit struct {
 	Port  network.PortRef `json:"port"`
 	Field string          `json:"field"`
@@ -53,8 +55,32 @@ func field(name string) (Field, error) {
 	return fields[i], nil
 }
 
+// servicePrefix leads the fields of devices that switch their services.
+const servicePrefix = "service."
+
+var serviceName = regexp.MustCompile(`^[a-z][a-z0-9-]{0,39}$`)
+
+// newOnDevice is New for an edit of a device itself.
+func newOnDevice(device, fieldName, value string) (Edit, error) {
+	name, ok := strings.CutPrefix(fieldName, servicePrefix)
+	if !ok || !serviceName.MatchString(name) {
+		return Edit{}, fmt.Errorf("%w %q of a device: there is service.NAME, such as service.web; all others are of ports, written device:port", ErrUnknownField, fieldName)
+	}
+	v, err := onOff(value)
+	if err != nil {
+		return Edit{}, fmt.Errorf("%s: %w", fieldName, err)
+	}
+	return Edit{Port: network.PortRef{Device: device}, Field: fieldName, Value: v}, nil
+}
+
 // New checks field and value and returns the edit in its normal form.
 func New(port network.PortRef, fieldName, value string) (Edit, error) {
+	if port.Port == "" {
+		return newOnDevice(port.Device, fieldName, value)
+	}
+	if strings.HasPrefix(fieldName, servicePrefix) {
+		return Edit{}, fmt.Errorf("%w: a service is switched on the device, %s, and not on a port", ErrUnknownField, port.Device)
+	}
 	f, err := field(fieldName)
 	if err != nil {
 		return Edit{}, err
@@ -99,6 +125,12 @@ func Apply(device string, c network.Config, edits []Edit) (network.Config, error
 		if e.Port.Device != device {
 			continue
 		}
+		if e.Port.Port == "" {
+			if err := switchService(&out, e); err != nil {
+				faults = append(faults, err)
+			}
+			continue
+		}
 		p, ok := out.Ports[e.Port.Port]
 		if !ok {
 			faults = append(faults, &EditError{e, fmt.Sprintf("%s has no port %s", device, e.Port.Port)})
@@ -121,6 +153,19 @@ func Apply(device string, c network.Config, edits []Edit) (network.Config, error
 		return c, errors.Join(faults...)
 	}
 	return out, nil
+}
+
+func switchService(c *network.Config, e Edit) error {
+	name := strings.TrimPrefix(e.Field, servicePrefix)
+	if _, ok := c.Services[name]; !ok {
+		known := slices.Sorted(maps.Keys(c.Services))
+		if len(known) == 0 {
+			return &EditError{e, "has no services that can be switched"}
+		}
+		return &EditError{e, fmt.Sprintf("has no service %s: there are %s", name, strings.Join(known, ", "))}
+	}
+	c.Services[name] = e.Value == "on"
+	return nil
 }
 
 func rank(field string) int {

@@ -63,11 +63,13 @@ type Config struct {
 	ManagementVLAN VLANID                `json:"management_vlan,omitempty"`
 	VLANs          map[VLANID]VLAN       `json:"vlans,omitempty"`
 	Ports          map[string]PortConfig `json:"ports"`
+	// Services tells which services of the device are on, by name. What it does not name cannot be set.
+	Services map[string]bool `json:"services,omitempty"`
 }
 
 // Clone returns a deep copy.
 func (c Config) Clone() Config {
-	c.VLANs = maps.Clone(c.VLANs)
+	c.VLANs, c.Services = maps.Clone(c.VLANs), maps.Clone(c.Services)
 	c.Ports = maps.Clone(c.Ports)
 	for name, p := range c.Ports {
 		p.TrunkVLANs = slices.Clone(p.TrunkVLANs)
@@ -83,6 +85,6 @@ func (c Config) PortNames() []string {
 
 // Equal reports whether two configurations are the same.
 func (c Config) Equal(o Config) bool {
-	return c.Hostname == o.Hostname && c.ManagementVLAN == o.ManagementVLAN && maps.Equal(c.VLANs, o.VLANs) &&
+	return c.Hostname == o.Hostname && c.ManagementVLAN == o.ManagementVLAN && maps.Equal(c.VLANs, o.VLANs) && maps.Equal(c.Services, o.Services) &&
 		maps.EqualFunc(c.Ports, o.Ports, PortConfig.Equal)
 }

@@ -37,6 +37,7 @@ type Particulars struct {
 	RackUnit int       `json:"rack_unit,omitempty"` // the lowest it takes, counted from 1 at the bottom; 0 when not told
 	Position *Position `json:"position,omitempty"`
 	Tags     []string  `json:"tags,omitempty"` // in order, without doubles
+	Page     string    `json:"page,omitempty"` // address of the device's own page, where it does not tell it
 	Notes    string    `json:"notes,omitempty"`
 }
 
@@ -67,6 +68,8 @@ type Identity struct {
 	Serial   string    `json:"serial"`
 	Firmware string    `json:"firmware"`
 	BootedAt time.Time `json:"booted_at"`
+	// Page is the address of the device's own page, where it has one and tells it.
+	Page string `json:"page,omitempty"`
 	// Abilities that the device announced, in our words: see the constants.
 	Abilities []Ability `json:"abilities"`
 }

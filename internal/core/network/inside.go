@@ -2,6 +2,7 @@ package network
 
 import (
 	"fmt"
+	"strings"
 	"time"
 )
 
@@ -18,6 +19,60 @@ type Inside struct {
 	RadioLink  *RadioLinkRead `json:"radio_link,omitempty"`
 	Cluster    *Cluster       `json:"cluster,omitempty"`
 	Sessions   int            `json:"sessions,omitempty"` // that a firewall holds
+	Services   []RunService   `json:"services,omitempty"`
+	Licences   []Licence      `json:"licences,omitempty"`
+	VRFs       []VRF          `json:"vrfs,omitempty"`
+}
+
+// RunService is something that a device offers over the network, and that can be switched on and off.
+type RunService struct {
+	Name    string `json:"name"`
+	Enabled bool   `json:"enabled"`
+	Running bool   `json:"running"`
+	Port    int    `json:"port,omitempty"` // TCP; 0: none of its own
+	About   string `json:"about,omitempty"`
+}
+
+// Licence is a right to use a device or a part of what it can do.
+type Licence struct {
+	Name string    `json:"name"`
+	Ends time.Time `json:"ends"` // the begin of the day, UTC, on which it is no longer good; zero: never
+}
+
+// LicenceSoon is how long before its end a licence is to be seen to.
+const LicenceSoon = 30 * 24 * time.Hour
+
+// VRF is a table of routes of its own (virtual routing and forwarding; "default" where a device has one only).
+type VRF struct {
+	Name   string  `json:"name"`
+	Routes []Route `json:"routes,omitempty"`
+	BGP    *BGP    `json:"bgp,omitempty"`
+}
+
+// Route is a way to a prefix that a device uses.
+type Route struct {
+	Prefix    string `json:"prefix"`
+	Via       string `json:"via,omitempty"`       // the next hop; "" for what is directly connected
+	Interface string `json:"interface,omitempty"` // out of which it goes
+	Origin    string `json:"origin"`              // connected, static, bgp ...
+}
+
+// BGP is the border gateway protocol (RFC 4271) in a VRF.
+type BGP struct {
+	AS         uint32         `json:"as"`
+	RouterID   string         `json:"router_id"`
+	Neighbours []BGPNeighbour `json:"neighbours,omitempty"`
+}
+
+// BGPNeighbour is who a device exchanges routes with.
+type BGPNeighbour struct {
+	Address     string    `json:"address"`
+	Description string    `json:"description,omitempty"`
+	AS          uint32    `json:"as"`
+	State       string    `json:"state"` // idle, connect, active, opensent, openconfirm or established (RFC 4271 section 8.2.2)
+	Since       time.Time `json:"since"` // of established; zero when it is not, or not told
+	Received    int       `json:"received_prefixes"`
+	Sent        int       `json:"sent_prefixes"`
 }
 
 // Hardware is the box and what is in it.
@@ -250,6 +305,21 @@ func (i Inside) Troubles() []Trouble {
 			say("tunnel "+t.Name, "Tunnel %s to %s is down.", t.Name, t.RemoteSystem)
 		case t.LossPercent > lossyTunnel:
 			say("loss "+t.Name, "Tunnel %s to %s loses %.1f %%.", t.Name, t.RemoteSystem, t.LossPercent)
+		}
+	}
+	for _, v := range i.VRFs {
+		if v.BGP == nil {
+			continue
+		}
+		for _, n := range v.BGP.Neighbours {
+			if n.State != "established" {
+				say("bgp "+v.Name+" "+n.Address, "BGP with %s is %s.", strings.TrimSpace(n.Description+" "+n.Address), n.State)
+			}
+		}
+	}
+	for _, l := range i.Licences {
+		if !l.Ends.IsZero() && !l.Ends.After(i.ObservedAt) {
+			say("licence "+l.Name, "The licence %s ended on %s.", l.Name, l.Ends.Format("2 January 2006"))
 		}
 	}
 	if r := i.RadioLink; r != nil && r.ReceivedDbm < faintDbm {

@@ -2,6 +2,7 @@ package network
 
 import (
 	"fmt"
+	"net/url"
 	"regexp"
 	"strings"
 )
@@ -21,12 +22,27 @@ func CheckName(name string) error {
 	return nil
 }
 
-// PortRef names a port of the whole network. Its text form is device:port, such as th-sw-02:1/1/7.
+// CheckPage tells why a text is not the address of a page that may be linked to, or nil.
+func CheckPage(s string) error {
+	u, err := url.Parse(s)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil || len(s) > 300 {
+		return fmt.Errorf("%q is no address of a page", s)
+	}
+	return nil
+}
+
+// PortRef names a port of the whole network. Its text form is device:port, such as th-sw-02:1/1/7. Where something may be
+// set on a port or on a device itself, one without a port names the device.
 type PortRef struct {
 	Device, Port string
 }
 
-func (r PortRef) String() string { return r.Device + ":" + r.Port }
+func (r PortRef) String() string {
+	if r.Port == "" {
+		return r.Device
+	}
+	return r.Device + ":" + r.Port
+}
 
 // ParsePortRef reads the text form.
 func ParsePortRef(s string) (PortRef, error) {
@@ -40,9 +56,17 @@ func ParsePortRef(s string) (PortRef, error) {
 // MarshalText writes the text form.
 func (r PortRef) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 
+// ParseTarget reads the text form of a port, or the name of a device.
+func ParseTarget(s string) (PortRef, error) {
+	if CheckName(s) == nil {
+		return PortRef{Device: s}, nil
+	}
+	return ParsePortRef(s)
+}
+
 // UnmarshalText reads the text form.
 func (r *PortRef) UnmarshalText(b []byte) (err error) {
-	*r, err = ParsePortRef(string(b))
+	*r, err = ParseTarget(string(b))
 	return err
 }
 

@@ -62,6 +62,7 @@ var meanings = []Meaning{
 	{Administer, Sites, "make, edit, merge and remove sites"},
 	{See, Devices, "the devices and what is inside them"},
 	{Operate, Devices, "adopt, claim, describe, rename, replace, retire and forget devices; accept their host keys"},
+	{Change, Devices, "draft, push, keep and undo changes of what devices run besides their ports: services"},
 	{See, Configuration, "what devices run, whole and in their own form"},
 	{See, Ports, "the ports, what is set and what is seen"},
 	{Change, Ports, "draft, push, keep and undo changes of ports"},

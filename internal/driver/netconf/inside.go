@@ -29,6 +29,15 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 			in.MACs = append(in.MACs, network.Learned{MAC: e.TextAt("mac-address"), VLAN: vlan, Port: e.TextAt("interface/interface-ref/state/interface")})
 		}
 	}
+	in.VRFs = readVRFs(data.Child("network-instances"))
+	for _, s := range data.Child("services").All("service") {
+		in.Services = append(in.Services, network.RunService{Name: s.TextAt("name"), Enabled: s.TextAt("enabled") != "false", Running: s.TextAt("running") == "true",
+			Port: number(s, "port"), About: s.TextAt("about")})
+	}
+	for _, l := range data.Child("device").All("licence") {
+		ends, _ := time.Parse(time.DateOnly, l.TextAt("ends")) // what cannot be read is as good as not told
+		in.Licences = append(in.Licences, network.Licence{Name: l.TextAt("name"), Ends: ends})
+	}
 	for _, i := range data.Find("lacp/interfaces").All("interface") {
 		b := network.Bundle{Name: i.TextAt("name")}
 		for _, m := range i.Child("members").All("member") {

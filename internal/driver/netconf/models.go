@@ -1,6 +1,8 @@
 package netconf
 
 import (
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -37,8 +39,9 @@ func sections(pairs ...string) []*xmlnode.Node {
 
 var (
 	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
-		nsWAN, "tunnels", nsRadioLink, "radio-link"),
-		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "fdb"))))
+		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services"),
+		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "name"), xmlnode.New(nsInstance, "fdb"),
+			xmlnode.New(nsInstance, "afts"), xmlnode.New(nsInstance, "protocols"))))
 	stateSections = sections(nsInterfaces, "interfaces", nsLLDP, "lldp", nsDevice, "device")
 	selfSections  = []*xmlnode.Node{xmlnode.New(nsSystem, "system"), xmlnode.New(nsPlatform, "components"), xmlnode.New(nsDevice, "device")}
 )
@@ -68,6 +71,12 @@ func readConfig(data *xmlnode.Node) network.Config {
 		if isPort(i) {
 			c.Ports[i.TextAt("name")] = readPort(i)
 		}
+	}
+	for _, s := range data.Child("services").All("service") {
+		if c.Services == nil {
+			c.Services = map[string]bool{}
+		}
+		c.Services[s.TextAt("name")] = s.TextAt("enabled") != "false" // the model's default is true
 	}
 	for _, i := range data.Child("interfaces").All("interface") {
 		lag := i.TextAt("ethernet/config/aggregate-id")
@@ -115,6 +124,24 @@ func readVLANs(p *network.PortConfig, sv *xmlnode.Node) {
 		}
 		p.TrunkVLANs, _ = network.ParseVLANSet(strings.Join(list, ","))
 	}
+}
+
+// writeConfig returns the edit that takes a device from one configuration to another, or nil when they are the same.
+func writeConfig(before, after network.Config) []*xmlnode.Node {
+	return append(writePorts(before, after), writeServices(before.Services, after.Services)...)
+}
+
+func writeServices(before, after map[string]bool) []*xmlnode.Node {
+	services := xmlnode.New(nsDevice, "services")
+	for _, name := range slices.Sorted(maps.Keys(after)) {
+		if was, had := before[name]; had && was != after[name] {
+			services.Add(xmlnode.New(nsDevice, "service", xmlnode.Leaf(nsDevice, "name", name), xmlnode.Leaf(nsDevice, "enabled", strconv.FormatBool(after[name]))))
+		}
+	}
+	if len(services.Children) == 0 {
+		return nil
+	}
+	return []*xmlnode.Node{services}
 }
 
 // writePorts returns the edit that takes the ports from before to after. What does not differ is not named.
@@ -286,6 +313,9 @@ func readIdentity(data *xmlnode.Node) network.Identity {
 			id.Maker, id.Model = s.TextAt("mfg-name"), s.TextAt("model-name")
 			id.Serial, id.Firmware = s.TextAt("serial-no"), s.TextAt("software-version")
 		}
+	}
+	if page := data.TextAt("device/page"); network.CheckPage(page) == nil {
+		id.Page = page
 	}
 	switch k := network.Kind(data.TextAt("device/role")); k {
 	case network.Switch, network.AccessPoint, network.Firewall, network.Edge, network.RadioLink:

@@ -43,7 +43,7 @@ func (Connector) Provision(p driver.Provision) ([]byte, error) {
 	overlay(out, node(nsServer, "netconf-server", node(nsServer, "call-home", node(nsServer, "netconf-client", leaf(nsServer, "name", "every-post"),
 		node(nsServer, "endpoints", node(nsServer, "endpoint", leaf(nsServer, "name", "first"), node(nsServer, "ssh", node(nsServer, "tcp-client-parameters",
 			leaf(nsServer, "remote-address", host), leaf(nsServer, "remote-port", port)))))))))
-	for _, n := range writePorts(p.Before, p.After) {
+	for _, n := range writeConfig(p.Before, p.After) {
 		overlay(out, n)
 	}
 	return out.Bytes(), nil

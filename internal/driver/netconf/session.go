@@ -101,7 +101,7 @@ func refusal(err error) error {
 // Propose implements driver.Writer.
 func (s writable) Propose(ctx context.Context, before, after network.Config) (driver.Proposal, error) {
 	p := &proposal{s: s.session}
-	err := p.prepare(ctx, writePorts(before, after))
+	err := p.prepare(ctx, writeConfig(before, after))
 	if err != nil {
 		p.giveBack(ctx, refusal(err))
 		return nil, refusal(err)

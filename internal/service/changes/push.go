@@ -318,8 +318,13 @@ func (w *worker) proposeOn(ctx context.Context, d store.ChangeDevice) error {
 	return w.s.fleet.Propose(ctx, d.Device, d.Token, d.Before, d.After)
 }
 
-// same tells whether a configuration is, on the ports that the change touches, as another one.
+// same tells whether a configuration is, in what the change touches, as another one.
 func same(now network.Config, d store.ChangeDevice, as network.Config) bool {
+	for name, after := range d.After.Services {
+		if before, had := d.Before.Services[name]; had && before != after && now.Services[name] != as.Services[name] {
+			return false
+		}
+	}
 	for name, after := range d.After.Ports {
 		if !after.Equal(d.Before.Ports[name]) && !now.Ports[name].Equal(as.Ports[name]) {
 			return false

@@ -296,10 +296,11 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 		case by := <-u.reread:
 			err = within(ctx, t.Request, func(ctx context.Context) error {
 				c, err := s.ReadConfig(ctx)
-				if err == nil {
-					u.tookConfig(c, by)
+				if err != nil {
+					return err
 				}
-				return err
+				u.tookConfig(c, by)
+				return u.inspect(ctx, s) // what runs changed, and what is inside may have with it
 			})
 		}
 		if err != nil {

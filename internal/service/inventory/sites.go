@@ -42,6 +42,13 @@ func checkLine(what, s string) error {
 	return nil
 }
 
+func checkPage(s string) error {
+	if s != "" && network.CheckPage(s) != nil {
+		return invalid("%q is no address of a page: write one such as https://10.20.10.12/", s)
+	}
+	return nil
+}
+
 func checkNote(s string) error {
 	if utf8.RuneCountInString(s) > longestNote {
 		return invalid("the notes must have at most %d characters", longestNote)
@@ -175,7 +182,7 @@ func checkParticulars(p *network.Particulars) error {
 		return invalid("a rack unit goes from 1 to 60")
 	}
 	return errors.Join(checkLine("contact", p.Contact), checkLine("building", p.Building), checkLine("floor", p.Floor), checkLine("rack", p.Rack),
-		checkNote(p.Notes), checkPosition(p.Position))
+		checkPage(p.Page), checkNote(p.Notes), checkPosition(p.Position))
 }
 
 // Retire takes a device out of service: nobody tries to reach it any more, and what is kept of it stays.

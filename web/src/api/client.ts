@@ -30,6 +30,7 @@ export type Right = Schemas["Right"];
 export type Token = Schemas["Token"];
 export type History = Schemas["History"];
 export type LinkUse = Schemas["LinkUse"];
+export type TerminalSession = Schemas["TerminalSession"];
 export type AuditEntry = Schemas["AuditEntry"];
 export type Health = Port["health"];
 
@@ -69,6 +70,9 @@ let csrf = "";
 export function setPerson(p: Person | null) {
   csrf = p?.csrf ?? "";
 }
+
+/** What the first frame of a terminal must hold. */
+export const csrfToken = () => csrf;
 
 const api = createClient<paths>({ baseUrl: "/" });
 api.use({

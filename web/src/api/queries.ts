@@ -267,7 +267,7 @@ export const useMergeSite = () =>
 
 type Description = Pick<
   Device,
-  "site" | "contact" | "building" | "floor" | "rack" | "rack_unit" | "position" | "tags" | "notes"
+  "site" | "contact" | "building" | "floor" | "rack" | "rack_unit" | "position" | "tags" | "page" | "notes"
 >;
 
 export const useDescribe = () =>

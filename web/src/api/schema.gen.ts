@@ -1137,6 +1137,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/terminals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The terminals that were opened on devices, the newest first
+         * @description Needs the right to see terminals.
+         */
+        get: operations["list-terminals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/terminals/{number}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was shown in a terminal, as the device sent it
+         * @description Needs the right to see terminals.
+         */
+        get: operations["get-terminal-record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens": {
         parameters: {
             query?: never;
@@ -1336,6 +1376,25 @@ export interface components {
              */
             older: number;
         };
+        BGP: {
+            /** Format: int32 */
+            as: number;
+            neighbours?: components["schemas"]["BGPNeighbour"][];
+            router_id: string;
+        };
+        BGPNeighbour: {
+            address: string;
+            /** Format: int32 */
+            as: number;
+            description?: string;
+            /** Format: int64 */
+            received_prefixes: number;
+            /** Format: int64 */
+            sent_prefixes: number;
+            /** Format: date-time */
+            since: string;
+            state: string;
+        };
         Beat: {
             /** Format: date-time */
             at: string;
@@ -1421,6 +1480,8 @@ export interface components {
             /** @description That of the device that it replaces when left out */
             name?: string;
             notes?: string;
+            /** @description Address of the device's own page, where it does not tell it itself */
+            page?: string;
             /** @description Where it stands, if not where its site is */
             position?: components["schemas"]["Position"];
             rack?: string;
@@ -1464,6 +1525,8 @@ export interface components {
             /** @description That of the device that it replaces when left out */
             name?: string;
             notes?: string;
+            /** @description Address of the device's own page, where it does not tell it itself */
+            page?: string;
             /** @description Where it stands, if not where its site is */
             position?: components["schemas"]["Position"];
             rack?: string;
@@ -1592,6 +1655,10 @@ export interface components {
             model: string;
             name: string;
             notes?: string;
+            /** @description Address of the device's own page, where it does not tell it itself */
+            page?: string;
+            /** @description Where the device's own page is: as a person said, else as the device tells */
+            page_address?: string;
             ports: components["schemas"]["HealthCounts"];
             /** @description Where it stands, if not where its site is */
             position?: components["schemas"]["Position"];
@@ -1638,6 +1705,8 @@ export interface components {
             contact?: string;
             floor?: string;
             notes?: string;
+            /** @description Address of the device's own page, where it does not tell it itself */
+            page?: string;
             /** @description Where it stands, if not where its site is */
             position?: components["schemas"]["Position"];
             rack?: string;
@@ -1679,6 +1748,10 @@ export interface components {
             model: string;
             name: string;
             notes?: string;
+            /** @description Address of the device's own page, where it does not tell it itself */
+            page?: string;
+            /** @description Where the device's own page is: as a person said, else as the device tells */
+            page_address?: string;
             port_list: components["schemas"]["Port"][];
             ports: components["schemas"]["HealthCounts"];
             /** @description Where it stands, if not where its site is */
@@ -2022,22 +2095,30 @@ export interface components {
             bundles?: components["schemas"]["Bundle"][];
             cluster?: components["schemas"]["Cluster"];
             hardware: components["schemas"]["Hardware"];
+            licences?: components["schemas"]["Licence"][];
             macs?: components["schemas"]["Learned"][];
             /** Format: date-time */
             observed_at: string;
             radio_link?: components["schemas"]["RadioLinkRead"];
             radios?: components["schemas"]["RadioState"][];
+            services?: components["schemas"]["RunService"][];
             /** Format: int64 */
             sessions?: number;
             spanning?: components["schemas"]["SpanningTree"];
             stations?: components["schemas"]["Station"][];
             tunnels?: components["schemas"]["Tunnel"][];
+            vrfs?: components["schemas"]["VRF"][];
         };
         Learned: {
             mac: string;
             port: string;
             /** Format: int32 */
             vlan: number;
+        };
+        Licence: {
+            /** Format: date-time */
+            ends: string;
+            name: string;
         };
         Limits: {
             /** Format: double */
@@ -2475,6 +2556,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Site"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListTerminalSession: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["TerminalSession"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -2923,6 +3023,12 @@ export interface components {
             /** @description What somebody of this role does */
             title: string;
         };
+        Route: {
+            interface?: string;
+            origin: string;
+            prefix: string;
+            via?: string;
+        };
         Rule: {
             /** @enum {string} */
             effect?: "allow" | "deny";
@@ -2934,6 +3040,14 @@ export interface components {
             verbs?: string[];
             /** @description A selector; it binds the features that lie somewhere in the network */
             where?: string;
+        };
+        RunService: {
+            about?: string;
+            enabled: boolean;
+            name: string;
+            /** Format: int64 */
+            port?: number;
+            running: boolean;
         };
         SignIn: {
             /** @description User name */
@@ -3015,6 +3129,26 @@ export interface components {
             /** Format: double */
             watts: number;
         };
+        TerminalSession: {
+            device: string;
+            /**
+             * Format: date-time
+             * @description Left out while it is open
+             */
+            ended_at?: string;
+            /** Format: int64 */
+            number: number;
+            /** Format: date-time */
+            opened_at: string;
+            /**
+             * Format: int64
+             * @description How much the device showed; the first MiB is recorded
+             */
+            shown_octets: number;
+            user: string;
+            /** @description It ended */
+            why?: string;
+        };
         Token: {
             /** Format: date-time */
             created_at: string;
@@ -3093,6 +3227,11 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+        };
+        VRF: {
+            bgp?: components["schemas"]["BGP"];
+            name: string;
+            routes?: components["schemas"]["Route"][];
         };
         WhyRequest: {
             why: string;
@@ -5424,6 +5563,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-terminals": {
+        parameters: {
+            query?: {
+                device?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListTerminalSession"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-terminal-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {

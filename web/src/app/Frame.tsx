@@ -36,7 +36,7 @@ const areas = [
   { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
   { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
   { path: "/groups", name: "Groups", icon: Group, features: ["groups"] },
-  { path: "/people", name: "People", icon: Users, features: ["people", "audit"] },
+  { path: "/people", name: "People", icon: Users, features: ["people", "terminals", "audit"] },
 ];
 
 export function Frame({ me, children }: { me: Person; children: ReactNode }) {

@@ -32,6 +32,7 @@ function Form({ d, close }: { d: DeviceDetail; close: () => void }) {
     rack: d.rack ?? "",
     unit: d.rack_unit ? String(d.rack_unit) : "",
     tags: (d.tags ?? []).join(" "),
+    page: d.page ?? "",
     notes: d.notes ?? "",
   });
   const input = (key: keyof typeof v, label: string, help?: string) => (
@@ -70,6 +71,7 @@ function Form({ d, close }: { d: DeviceDetail; close: () => void }) {
                 floor: v.floor,
                 rack: v.rack,
                 rack_unit: Number(v.unit) || 0,
+                page: v.page,
                 tags: v.tags.split(/[\s,]+/).filter(Boolean),
                 notes: v.notes,
                 position: d.position,
@@ -103,6 +105,7 @@ function Form({ d, close }: { d: DeviceDetail; close: () => void }) {
           {input("rack", "Rack")}
           {input("unit", "Rack unit", "The lowest it takes, counted from 1 at the bottom")}
         </div>
+        {input("page", "Own page", "Address of the device's own page, where it does not tell it: https://10.20.10.12/")}
         {input("tags", "Tags", "Separated by spaces; small letters, digits and hyphens")}
         <Field label="Notes">
           {(id, by) => (

@@ -18,6 +18,7 @@ import { insideTabs } from "./Inside";
 import { PinDialog } from "./PinDialog";
 
 const HistoryTab = lazy(() => import("../history/HistoryTab"));
+const TerminalTab = lazy(() => import("./TerminalTab"));
 
 export function DevicePage({ me }: { me: Person }) {
   const { name = "" } = useParams();
@@ -40,7 +41,7 @@ export function DevicePage({ me }: { me: Person }) {
 function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
   const [tab, setTab] = useView("tab", "ports");
   const picked = usePicked(d.face.map((f) => f.port));
-  const inside = insideTabs(d);
+  const inside = insideTabs(d, me);
   const ports = new Map(d.port_list.map((p) => [p.port, p]));
   const chosen = [...picked.set].map((p) => ports.get(p)).filter((p): p is Port => p !== undefined);
   return (
@@ -59,6 +60,11 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
           {d.why && `: ${d.why}`}
         </span>
         <span className="grow" />
+        {d.page_address && (
+          <a href={d.page_address} target="_blank" rel="noopener noreferrer" className="text-sm">
+            Its own page
+          </a>
+        )}
         <span className="text-soft">
           {d.ports.well} of {d.ports.total} ports up
           {d.power && `, PoE ${watts(d.power.used_mw)} of ${watts(d.power.budget_mw)}`}
@@ -101,6 +107,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             ["particulars", "Particulars"],
             ...(d.rights.includes("see configuration") ? [["configuration", "Configuration"]] : []),
             ["changes", "Changes"],
+            ...(d.rights.includes("operate terminals") ? [["terminal", "Terminal"]] : []),
           ].map(([value, word]) => (
             <Tabs.Trigger
               key={value}
@@ -130,6 +137,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         {d.rights.includes("see configuration") && (
           <Tabs.Content value="configuration" className="pt-3">
             <Configuration name={d.name} />
+          </Tabs.Content>
+        )}
+        {d.rights.includes("operate terminals") && (
+          <Tabs.Content value="terminal" className="pt-3">
+            <Suspense>
+              <TerminalTab name={d.name} connected={d.reach === "connected"} />
+            </Suspense>
           </Tabs.Content>
         )}
         <Tabs.Content value="changes" className="pt-3">
@@ -202,6 +216,16 @@ function Particulars({ d }: { d: DeviceDetail }) {
     [d.calls_home ? "Calls home, last from" : "Address", d.address, true],
     ["Management VLAN", d.management_vlan ? String(d.management_vlan) : "on no VLAN"],
     ["SSH host key, pinned", d.host_key, true],
+    [
+      "Own page",
+      d.page_address ? (
+        <a key="p" href={d.page_address} target="_blank" rel="noopener noreferrer">
+          {d.page_address}
+        </a>
+      ) : (
+        "not told"
+      ),
+    ],
     ["Booted", <Ago key="b" at={d.booted_at} />],
     ["Last answered", <Ago key="s" at={d.seen_at} />],
     [

@@ -1,17 +1,19 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import type { DeviceDetail } from "../../api/client";
+import type { DeviceDetail, Person } from "../../api/client";
 import { useTyped, useView } from "../../app/view";
 import { Empty, Panel } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Signal } from "../../ui/signal";
 import { type Column, collator, Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
+import { Routing } from "./Routing";
+import { Services } from "./Services";
 
 type In = NonNullable<DeviceDetail["inside"]>;
 
 /** The tabs that a device has for what is inside it: only those that it tells something for. */
-export function insideTabs(d: DeviceDetail): [string, string, (d: DeviceDetail) => ReactNode][] {
+export function insideTabs(d: DeviceDetail, me: Person): [string, string, (d: DeviceDetail) => ReactNode][] {
   const i = d.inside;
   const out: [string, string, (d: DeviceDetail) => ReactNode][] = [];
   if (!i) return out;
@@ -19,6 +21,9 @@ export function insideTabs(d: DeviceDetail): [string, string, (d: DeviceDetail) 
   if (i.radios?.length) out.push(["wireless", "Wireless", () => <Wireless i={i} name={d.name} />]);
   if (i.tunnels?.length) out.push(["tunnels", "Tunnels", () => <Tunnels i={i} />]);
   if (i.radio_link) out.push(["radio-link", "Radio link", () => <RadioLink i={i} />]);
+  if (i.vrfs?.length) out.push(["routing", "Routing", () => <Routing vrfs={i.vrfs ?? []} />]);
+  if (i.services?.length || i.licences?.length)
+    out.push(["services", "Services", () => <Services i={i} d={d} me={me} />]);
   if (i.macs?.length) out.push(["macs", "MAC table", () => <MACs i={i} />]);
   if (d.resolved?.length) out.push(["addresses", "Addresses", () => <Resolved d={d} />]);
   if (i.spanning || i.bundles?.length || i.cluster) out.push(["layer2", "Layer 2", () => <LayerTwo i={i} d={d} />]);

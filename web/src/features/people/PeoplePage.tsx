@@ -9,6 +9,7 @@ import { Ago, many } from "../../ui/time";
 import { AuditLog } from "./AuditLog";
 import { useMakeUser, usePutUser, useRemoveUser, useResetPassword, useRoles, useUsers } from "./queries";
 import { Roles } from "./Roles";
+import { Terminals } from "./Terminals";
 import { Tokens } from "./Tokens";
 
 /** Who may sign in, what roles may do, and who did what. */
@@ -16,6 +17,7 @@ export function PeoplePage({ me }: { me: Person }) {
   const tabs = [
     ...(allowed(me, "see", "people") ? ([["users", "Users", <Users key="u" me={me} />]] as const) : []),
     ...(allowed(me, "see", "people") ? ([["roles", "Roles", <Roles key="r" me={me} />]] as const) : []),
+    ...(allowed(me, "see", "terminals") ? ([["terminals", "Terminals", <Terminals key="t" />]] as const) : []),
     ...(allowed(me, "see", "audit") ? ([["audit", "Audit log", <AuditLog key="a" />]] as const) : []),
   ];
   const [tab, setTab] = useView("tab", tabs[0]?.[0] ?? "");

@@ -1,0 +1,178 @@
+package standin
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+const policyTypes = "http://openconfig.net/yang/policy-types"
+
+// route is an entry of a table of routes.
+type route struct{ prefix, via, out, origin string }
+
+func (d *device) sitePrefix() string { return fmt.Sprintf("10.%d.0.0/16", d.spec.SiteNet) }
+
+// asOf is the autonomous system of a site, of those for private use (RFC 6996).
+func (d *device) asOf() int { return 64512 + d.spec.SiteNet }
+
+// peers are the edges to which a device has tunnels, with since when one of them is up; zero when none is.
+func (d *device) peers() map[*device]time.Time {
+	out := map[*device]time.Time{}
+	for _, t := range d.world.tunnelsAt[d.spec.Name] {
+		far := d.world.devices[t.far(d.spec.Name).device]
+		if far.crated {
+			continue
+		}
+		since := out[far]
+		if t.up && (since.IsZero() || t.changed.Before(since)) {
+			since = t.changed
+		}
+		out[far] = since
+	}
+	return out
+}
+
+// overlayRoutes are those between sites, as an edge learned them over BGP: what its peers have, and what they learned from
+// theirs.
+func (d *device) overlayRoutes() []route {
+	found := map[string]route{}
+	for _, vlan := range slices.Sorted(maps.Keys(d.cfg.vlans)) {
+		out := fmt.Sprintf("vlan%d", vlan)
+		found[out] = route{fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, vlan), "", out, "DIRECTLY_CONNECTED"}
+	}
+	own := d.sitePrefix()
+	peers := d.peers()
+	order := slices.SortedFunc(maps.Keys(peers), func(a, b *device) int { return cmp.Compare(a.spec.Name, b.spec.Name) })
+	learn := func(prefix string, from *device) {
+		if _, known := found[prefix]; !known && prefix != own {
+			found[prefix] = route{prefix, from.spec.ManagementIP, d.tunnelTo(from), "BGP"}
+		}
+	}
+	for _, p := range order {
+		if !peers[p].IsZero() {
+			learn(p.sitePrefix(), p)
+		}
+	}
+	for _, p := range order {
+		if peers[p].IsZero() {
+			continue
+		}
+		for beyond, since := range p.peers() {
+			if beyond != d && !since.IsZero() {
+				learn(beyond.sitePrefix(), p)
+			}
+		}
+	}
+	return slices.SortedFunc(maps.Values(found), func(a, b route) int { return cmp.Compare(a.prefix, b.prefix) })
+}
+
+// tunnelTo is the first tunnel to a peer that is up.
+func (d *device) tunnelTo(peer *device) string {
+	for _, t := range d.world.tunnelsAt[d.spec.Name] {
+		if t.up && t.far(d.spec.Name).device == peer.spec.Name {
+			return t.Name
+		}
+	}
+	return ""
+}
+
+// underlayRoutes go out to the providers.
+func (d *device) underlayRoutes() []route {
+	var out []route
+	for i, p := range d.spec.Ports {
+		if d.ports[p.Name].up && (strings.HasPrefix(p.Name, "wan") || strings.HasPrefix(p.Name, "cell")) {
+			out = append(out, route{fmt.Sprintf("192.0.2.%d/30", 4*i), "", p.Name, "DIRECTLY_CONNECTED"})
+		}
+	}
+	if len(out) > 0 {
+		out = append([]route{{"0.0.0.0/0", strings.TrimSuffix(out[0].prefix, "0/30") + "1", out[0].out, "STATIC"}}, out...)
+	}
+	return out
+}
+
+// routingState tells of routes and of BGP.
+func (d *device) routingState(instances *xmlnode.Node) {
+	x := in("oc-netin")
+	first := instances.Child("network-instance")
+	if first == nil {
+		return
+	}
+	switch d.spec.Role {
+	case "edge":
+		first.Add(aftsNode(d.overlayRoutes()), d.bgpNode())
+		instances.Add(x.node("network-instance", x.leaf("name", "underlay"), aftsNode(d.underlayRoutes())))
+	case "firewall":
+		prefix := fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN)
+		routes := []route{{prefix, "", fmt.Sprintf("vlan%d", d.spec.ManagementVLAN), "DIRECTLY_CONNECTED"}}
+		if gateway := d.world.gatewayOf(d.spec.Name, d.cfg.management); gateway != "" {
+			routes = append([]route{{"0.0.0.0/0", d.world.devices[gateway].spec.ManagementIP, routes[0].out, "STATIC"}}, routes...)
+		}
+		first.Add(aftsNode(routes))
+	}
+}
+
+// aftsNode writes routes as openconfig-aft does: entries that name a group of next hops.
+func aftsNode(routes []route) *xmlnode.Node {
+	x := in("oc-netin")
+	entries, groups, hops := x.node("ipv4-unicast"), x.node("next-hop-groups"), x.node("next-hops")
+	ids := map[[2]string]string{}
+	for _, r := range routes {
+		hop := [2]string{r.via, r.out}
+		id := ids[hop]
+		if id == "" {
+			id = strconv.Itoa(len(ids) + 1)
+			ids[hop] = id
+			state := x.node("state", x.leaf("index", id))
+			if r.via != "" {
+				state.Add(x.leaf("ip-address", r.via))
+			}
+			hops.Add(x.node("next-hop", x.leaf("index", id), state, x.node("interface-ref", x.node("state", x.leaf("interface", r.out)))))
+			groups.Add(x.node("next-hop-group", x.leaf("id", id), x.node("state", x.leaf("id", id)), x.node("next-hops", x.node("next-hop", x.leaf("index", id)))))
+		}
+		entries.Add(x.node("ipv4-entry", x.leaf("prefix", r.prefix), x.node("state", x.leaf("prefix", r.prefix), x.leaf("next-hop-group", id),
+			x.leaf("origin-protocol", "oc-pol-types:"+r.origin).SetAttr("xmlns", "oc-pol-types", policyTypes))))
+	}
+	return x.node("afts", entries, groups, hops)
+}
+
+func (d *device) bgpNode() *xmlnode.Node {
+	x := in("oc-netin")
+	neighbours := x.node("neighbors")
+	peers := d.peers()
+	for _, p := range slices.SortedFunc(maps.Keys(peers), func(a, b *device) int { return cmp.Compare(a.spec.Name, b.spec.Name) }) {
+		state := x.node("state", x.leaf("neighbor-address", p.spec.ManagementIP), x.int("peer-as", p.asOf()), x.leaf("description", p.cfg.hostname))
+		received, sent := 0, 0
+		if since := peers[p]; since.IsZero() {
+			state.Add(x.leaf("session-state", "ACTIVE"))
+		} else {
+			state.Add(x.leaf("session-state", "ESTABLISHED"), x.when("last-established", since))
+			received, sent = p.announces(d), d.announces(p)
+		}
+		family := x.node("afi-safi", x.leaf("afi-safi-name", "oc-bgp-types:IPV4_UNICAST").SetAttr("xmlns", "oc-bgp-types", "http://openconfig.net/yang/bgp-types"),
+			x.node("state", x.node("prefixes", x.int("received", received), x.int("sent", sent), x.int("installed", received))))
+		neighbours.Add(x.node("neighbor", x.leaf("neighbor-address", p.spec.ManagementIP), state, x.node("afi-safis", family)))
+	}
+	protocol := x.node("protocol", x.leaf("identifier", "oc-pol-types:BGP").SetAttr("xmlns", "oc-pol-types", policyTypes), x.leaf("name", "bgp"),
+		x.node("bgp", x.node("global", x.node("state", x.int("as", d.asOf()), x.leaf("router-id", d.spec.ManagementIP))), neighbours))
+	return x.node("protocols", protocol)
+}
+
+// announces is how many prefixes a device announces to a peer: that of its own site, and those of the sites of its other
+// peers.
+func (d *device) announces(to *device) int {
+	prefixes := map[string]bool{d.sitePrefix(): true}
+	for p, since := range d.peers() {
+		if p != to && !since.IsZero() {
+			prefixes[p.sitePrefix()] = true
+		}
+	}
+	delete(prefixes, to.sitePrefix())
+	return len(prefixes)
+}
