@@ -39,7 +39,7 @@ func deviceOut(d *catalog.Device) v1.Device {
 	out := v1.Device{
 		Name: d.Name, Site: d.Site.Name, Kind: string(id.Kind), Maker: id.Maker, Model: id.Model, Serial: id.Serial, Firmware: id.Firmware,
 		Address: d.Address, CallsHome: d.CallsHome, HostKey: d.HostKey, BootedAt: id.BootedAt, Reach: string(d.Reach), Since: d.Since, Why: d.Why,
-		SeenAt: d.SeenAt, OwnPage: cmp.Or(d.Particulars.Page, id.Page), Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
+		SeenAt: d.SeenAt, OwnPage: cmp.Or(d.Particulars.Page, d.Inside.Page), Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
 		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Abilities: []string{}, Particulars: particularsOut(d.Particulars),
 	}
 	for _, t := range d.Troubles {

@@ -68,8 +68,6 @@ type Identity struct {
 	Serial   string    `json:"serial"`
 	Firmware string    `json:"firmware"`
 	BootedAt time.Time `json:"booted_at"`
-	// Page is the address of the device's own page, where it has one and tells it.
-	Page string `json:"page,omitempty"`
 	// Abilities that the device announced, in our words: see the constants.
 	Abilities []Ability `json:"abilities"`
 }

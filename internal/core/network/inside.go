@@ -19,6 +19,7 @@ type Inside struct {
 	RadioLink  *RadioLinkRead `json:"radio_link,omitempty"`
 	Cluster    *Cluster       `json:"cluster,omitempty"`
 	Sessions   int            `json:"sessions,omitempty"` // that a firewall holds
+	Page       string         `json:"page,omitempty"`     // address of the device's own page, where it tells it
 	Services   []RunService   `json:"services,omitempty"`
 	Licences   []Licence      `json:"licences,omitempty"`
 	VRFs       []VRF          `json:"vrfs,omitempty"`

@@ -29,6 +29,9 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 			in.MACs = append(in.MACs, network.Learned{MAC: e.TextAt("mac-address"), VLAN: vlan, Port: e.TextAt("interface/interface-ref/state/interface")})
 		}
 	}
+	if page := data.TextAt("device/page"); network.CheckPage(page) == nil {
+		in.Page = page
+	}
 	in.VRFs = readVRFs(data.Child("network-instances"))
 	for _, s := range data.Child("services").All("service") {
 		in.Services = append(in.Services, network.RunService{Name: s.TextAt("name"), Enabled: s.TextAt("enabled") != "false", Running: s.TextAt("running") == "true",

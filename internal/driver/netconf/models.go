@@ -314,9 +314,6 @@ func readIdentity(data *xmlnode.Node) network.Identity {
 			id.Serial, id.Firmware = s.TextAt("serial-no"), s.TextAt("software-version")
 		}
 	}
-	if page := data.TextAt("device/page"); network.CheckPage(page) == nil {
-		id.Page = page
-	}
 	switch k := network.Kind(data.TextAt("device/role")); k {
 	case network.Switch, network.AccessPoint, network.Firewall, network.Edge, network.RadioLink:
 		id.Kind = k

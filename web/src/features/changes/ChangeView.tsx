@@ -96,11 +96,13 @@ export function Differences({ c, editable }: { c: Change; editable: boolean }) {
           </thead>
           <tbody>
             {c.differences
-              .filter((d) => d.port.startsWith(`${device}:`))
+              .filter((d) => d.port === device || d.port.startsWith(`${device}:`))
               .map((d) => (
                 <tr key={d.port + d.field} className="border-b border-rule/60 align-top last:border-0">
-                  <td className="w-[66px] px-2.5 py-1 font-mono text-sm">{d.port.slice(device.length + 1)}</td>
-                  <td className="w-[88px] py-1 text-sm text-soft">{d.field}</td>
+                  <td className="w-[66px] px-2.5 py-1 font-mono text-sm">
+                    {d.port.slice(device.length + 1) || "device"}
+                  </td>
+                  <td className="w-[116px] break-words py-1 pr-1 text-sm text-soft">{d.field}</td>
                   <td className="py-1 pr-1">
                     <del className="break-words bg-minus px-1 font-mono text-sm no-underline">
                       {d.before || "empty"}

@@ -112,7 +112,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             <Tabs.Trigger
               key={value}
               value={value as string}
-              className="h-8 border-b-2 border-transparent px-3 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
+              className="h-8 shrink-0 whitespace-nowrap border-b-2 border-transparent px-3 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
             >
               {word}
             </Tabs.Trigger>

@@ -10,7 +10,7 @@ type In = NonNullable<DeviceDetail["inside"]>;
 /** What the device offers over the network, and its licences. */
 export function Services({ i, d, me }: { i: In; d: DeviceDetail; me: Person }) {
   return (
-    <div className="grid items-start gap-3 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
+    <div className="grid items-start gap-3 grid-cols-[repeat(auto-fit,minmax(min(100%,430px),1fr))]">
       {(i.services?.length ?? 0) > 0 && <Offered i={i} d={d} me={me} />}
       {(i.licences?.length ?? 0) > 0 && <Licences i={i} />}
     </div>
@@ -85,7 +85,7 @@ function Licences({ i }: { i: In }) {
           const state = endless || days >= soonDays ? "well" : days >= 0 ? "degraded" : "down";
           const word = endless ? "without end" : days < 0 ? "ended" : `${days} days left`;
           return (
-            <li key={l.name} className="grid min-h-10 grid-cols-[minmax(0,1fr)_auto_96px] items-center gap-3 px-3">
+            <li key={l.name} className="grid min-h-10 grid-cols-[minmax(0,1fr)_120px_96px] items-center gap-3 px-3">
               <span>{l.name}</span>
               <HealthMark state={state} word={word} />
               <span className="text-right font-mono text-sm">{endless ? "" : l.ends.slice(0, 10)}</span>
