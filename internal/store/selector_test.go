@@ -269,7 +269,8 @@ func TestMemoryAndSQLPickTheSame(t *testing.T) {
 			w := newWorld(t, r)
 			picked := 0
 			for range batches {
-				subject := selector.Noun(r.IntN(len(selector.Nouns())))
+				kept := []selector.Noun{selector.Site, selector.Device, selector.Port, selector.Client, selector.Event} // links are drawn anew each time
+				subject := kept[r.IntN(len(kept))]
 				language, key := catalog.Network, map[selector.Noun]string{selector.Site: "s.name", selector.Device: "d.name", selector.Port: "p.device || ':' || p.port", selector.Client: "c.mac", selector.Event: "e.id"}[subject]
 				if subject == selector.Event {
 					language = catalog.Log

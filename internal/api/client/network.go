@@ -21,6 +21,11 @@ func (c *Client) Map(ctx context.Context, where string, vlan int) (v1.Map, error
 	return get[v1.Map](ctx, c, "/map", q)
 }
 
+// Links lists links.
+func (c *Client) Links(ctx context.Context, q Query) (v1.List[v1.Link], error) {
+	return all[v1.Link](ctx, c, "/links", q)
+}
+
 // Groups lists the groups, and what they come to now.
 func (c *Client) Groups(ctx context.Context) (v1.List[v1.Group], error) {
 	return get[v1.List[v1.Group]](ctx, c, "/groups", nil)

@@ -35,6 +35,7 @@ type ListQuery struct {
 // featureOf is the feature whose right to see it takes to list a noun.
 var featureOf = map[selector.Noun]rights.Feature{
 	selector.Site: rights.Sites, selector.Device: rights.Devices, selector.Port: rights.Ports, selector.Client: rights.Clients,
+	selector.Link: rights.Devices,
 }
 
 // query reads the query for a list of a noun, of what there is for who makes the request.
@@ -89,7 +90,7 @@ func page[R, T any](q catalog.Query, r catalog.Result[R], convert func(R) T) *bo
 // itemTypes are what the lists of nouns hold.
 var itemTypes = map[selector.Noun]reflect.Type{
 	selector.Site: reflect.TypeFor[v1.Site](), selector.Device: reflect.TypeFor[v1.Device](), selector.Port: reflect.TypeFor[v1.Port](),
-	selector.Client: reflect.TypeFor[v1.NetworkClient](),
+	selector.Client: reflect.TypeFor[v1.NetworkClient](), selector.Link: reflect.TypeFor[v1.Link](),
 }
 
 // membersOf lists the members of a type that are wanted by their names in JSON, separated by commas.
@@ -181,7 +182,7 @@ func (s *server) selectorRoutes(api huma.API) {
 			}
 			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(of(selector.Site)).Total,
 				Devices: s.Inventory.Devices(of(selector.Device)).Total, Ports: s.Inventory.Ports(of(selector.Port)).Total,
-				Clients: s.Inventory.Clients(of(selector.Client)).Total}}, nil
+				Clients: s.Inventory.Clients(of(selector.Client)).Total, Links: s.Inventory.Links(of(selector.Link)).Total}}, nil
 		})
 }
 

@@ -17,6 +17,14 @@ import (
 )
 
 func (s *server) mapRoutes(api huma.API) {
+	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/links", "list-links", "The links between devices: cables, bundles, tunnels, from what neighbours report",
+		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Link]], error) {
+			q, err := s.query(ctx, in, selector.Link)
+			if err != nil {
+				return nil, err
+			}
+			return page(q, s.Inventory.Links(q), linkOut), nil
+		})
 	type mapQuery struct {
 		Where string `query:"where" maxLength:"4000" doc:"A selector: which devices, with the lines between them and from them"`
 		VLAN  int    `query:"vlan" minimum:"0" maximum:"4094" doc:"Tell besides how this VLAN fares"`
@@ -30,6 +38,16 @@ func (s *server) mapRoutes(api huma.API) {
 			everything, asked := s.askedOf(where, within(ctx, rights.See, rights.Devices))
 			return &body[v1.Map]{drawMap(everything, asked, network.VLANID(in.VLAN))}, nil
 		})
+}
+
+// linkOut is a link for the interface.
+func linkOut(l *catalog.Link) v1.Link {
+	out := v1.Link{Line: lineOut(l.Line), ABps: l.TxBps, BBps: l.RxBps, Use: l.UsePercent()}
+	out.Radio = l.Radio
+	for _, v := range l.VLANs() {
+		out.VLAN = append(out.VLAN, int(v))
+	}
+	return out
 }
 
 // askedOf lists all devices that there are for who asks, and tells which of them an expression picks.
@@ -104,17 +122,9 @@ func mapDevice(d *catalog.Device, beyond bool, vlan network.VLANID) v1.MapDevice
 
 func lineOut(l topology.Line) v1.Line {
 	out := v1.Line{Kind: l.Kind, A: v1.LineEnd(l.A), B: v1.LineEnd(l.B), Up: l.Up, Members: l.Members, SpeedMbps: l.SpeedMbps, OneSided: l.OneSided,
-		Underlay: l.Underlay, DelayMs: l.DelayMs, Loss: l.Loss, Health: string(network.Well)}
+		Underlay: l.Underlay, DelayMs: l.DelayMs, Loss: l.Loss, Health: string(catalog.LineHealth(l))}
 	if l.Blocked != nil {
 		out.BlockedAt = l.Blocked.Device + ":" + l.Blocked.Name
-	}
-	switch {
-	case l.Unknown:
-		out.Health = string(network.HealthUnknown)
-	case l.Up == 0:
-		out.Health = string(network.HealthDown)
-	case l.Up < l.Members:
-		out.Health = string(network.Degraded)
 	}
 	return out
 }

@@ -19,7 +19,7 @@ type Count struct {
 // Field is a property by which things are picked.
 type Field struct {
 	Name      string   `json:"name"`
-	Of        string   `json:"of" doc:"What it is a property of: site, device, port, client or event"`
+	Of        string   `json:"of" doc:"What it is a property of: site, device, port, client, link or event"`
 	Type      string   `json:"type" doc:"text, choice, number, flag, version, address or age"`
 	Many      bool     `json:"many,omitempty" doc:"Whether it has several values: a comparison holds when it holds for one of them"`
 	Operators []string `json:"operators"`
@@ -48,6 +48,7 @@ type Reading struct {
 	Devices    int    `json:"devices"`
 	Ports      int    `json:"ports"`
 	Clients    int    `json:"clients"`
+	Links      int    `json:"links"`
 }
 
 // Fault tells where an expression is wrong and what was expected there.

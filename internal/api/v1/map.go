@@ -37,6 +37,15 @@ type Line struct {
 	Why       string  `json:"vlan_why,omitempty" doc:"Why it is stopped"`
 }
 
+// Link is a line with what goes over it now.
+type Link struct {
+	Line
+	ABps float64 `json:"ab_bps,omitempty" doc:"What goes from A to B, as A counts; of a tunnel not known"`
+	BBps float64 `json:"ba_bps,omitempty" doc:"What goes from B to A, as A counts"`
+	Use  float64 `json:"use_percent,omitempty" doc:"How much of its speed the busier direction takes"`
+	VLAN []int   `json:"vlans,omitempty" doc:"The VLANs that pass it"`
+}
+
 // LineEnd is one end of a line.
 type LineEnd struct {
 	Device string   `json:"device"`

@@ -79,8 +79,8 @@ func each[T any](list []T, get func(T) selector.Datum) []selector.Datum {
 	return out
 }
 
-// linkFields are what is observed of a port's link and of the module in its cage.
-func linkFields() []*selector.Field {
+// portLinkFields are what is observed of a port's link and of the module in its cage.
+func portLinkFields() []*selector.Field {
 	f := func(name string, t selector.Type, help string, get func(*Port) selector.Datum) *selector.Field {
 		return &selector.Field{Name: name, Noun: selector.Port, Type: t, Help: help, Get: of(func(p *Port) selector.Datum {
 			if p.Away {

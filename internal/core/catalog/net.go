@@ -16,6 +16,7 @@ type Net struct {
 	devices []*Device // by name
 	ports   map[string][]*Port
 	clients map[string][]*Client // by device, those that are or were last seen there
+	links   map[string][]*Link   // by device, as of Relink
 }
 
 // Query is what is asked of a list.
@@ -67,6 +68,7 @@ func (n *Net) Drop(device string) {
 	}
 	delete(n.ports, device)
 	delete(n.clients, device)
+	delete(n.links, device)
 }
 
 // SetClients replaces the clients of a device.
@@ -136,11 +138,7 @@ func partsOf[R any](devices []*Device, parts map[string][]R) iter.Seq[R] {
 
 func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bind func(R) selector.Rows) Result[R] {
 	out := Result[R]{}
-	within := n.matcher(subject, q.Within, q.Now)
-	matches := within
-	if q.Where != nil && q.Where != selector.Expr(selector.All{}) {
-		matches = n.matcher(subject, selector.Both(q.Where, q.Within), q.Now)
-	}
+	within, matches := n.tests(subject, q)
 	counts := make([]*counter, len(q.Counts))
 	for i, f := range q.Counts {
 		counts[i] = newCounter(f)
@@ -168,6 +166,15 @@ func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bin
 	return out
 }
 
+// tests are those of a query: what there is for who asks, and what of it is asked for.
+func (n *Net) tests(subject selector.Noun, q Query) (within, matches func(*selector.Rows) bool) {
+	within = n.matcher(subject, q.Within, q.Now)
+	if q.Where == nil || q.Where == selector.Expr(selector.All{}) {
+		return within, within
+	}
+	return within, n.matcher(subject, selector.Both(q.Where, q.Within), q.Now)
+}
+
 // HoldsDevice tells whether an expression picks a device.
 func (n *Net) HoldsDevice(d *Device, e selector.Expr, now time.Time) bool {
 	b := BindDevice(d)
@@ -192,7 +199,7 @@ func (n *Net) matcher(subject selector.Noun, e selector.Expr, now time.Time) fun
 		return func(*selector.Rows) bool { return true }
 	}
 	m := Network.Matcher(e, subject, now)
-	open := m.Open(func(x selector.Noun) bool { return x <= subject }) // a wireless client has no port, and needs none
+	open := m.Open(subject.Determines) // a wireless client has no port, and needs none
 	if len(open) == 0 {
 		return m.Match
 	}
@@ -205,9 +212,16 @@ func (n *Net) related(rows *selector.Rows, noun selector.Noun) []any {
 	case selector.Device:
 		return anys(n.devicesOf(rows[selector.Site].(*Site).Name))
 	case selector.Port:
-		if d, ok := rows[selector.Device].(*Device); ok {
-			return anys(n.ports[d.Name])
+		d, ok := rows[selector.Device].(*Device)
+		if !ok {
+			return nil
 		}
+		if l, ok := rows[selector.Link].(*Link); ok { // a link speaks of its own ports
+			return anys(slices.DeleteFunc(slices.Clone(n.ports[d.Name]), func(p *Port) bool { return !slices.Contains(l.Own.Ports, p.Ref.Port) }))
+		}
+		return anys(n.ports[d.Name])
+	case selector.Link:
+		return n.relatedLinks(rows)
 	case selector.Client:
 		return n.relatedClients(rows)
 	}

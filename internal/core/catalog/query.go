@@ -51,7 +51,7 @@ func fieldOf(name string, subject selector.Noun) (*selector.Field, error) {
 	if f.Name == groupField {
 		return nil, &OrderError{"a device may be in many groups: they can be asked for, not sorted or counted by"}
 	}
-	if f.Noun > subject {
+	if !subject.Determines(f.Noun) {
 		return nil, &OrderError{fmt.Sprintf("`%s` is a property of a %s: it has no one value for a %s", f.Name, f.Noun, subject)}
 	}
 	return f, nil

@@ -111,7 +111,7 @@ func (f Feature) noun() selector.Noun {
 // firewalls is not to hide the sites that have one: a denial binds only what determines it.
 func (f Feature) determines(e selector.Expr) bool {
 	for _, n := range selector.NounsOf(e) {
-		if n > f.noun() {
+		if !f.noun().Determines(n) {
 			return false
 		}
 	}
@@ -232,6 +232,9 @@ func ParseWhere(text string) (selector.Expr, error) {
 	}
 	if catalog.SpeaksOfGroups(e) {
 		return nil, fmt.Errorf("`%s` asks for a group: where it is about rights, a selector must not depend on who may edit groups", text)
+	}
+	if (catalog.Query{Where: e}).SpeaksOfLinks() {
+		return nil, fmt.Errorf("`%s` asks for links: where it is about rights, a selector must speak of what is at one place", text)
 	}
 	if selector.HasWords(e) {
 		return nil, fmt.Errorf("`%s` has a bare word in it: where it is about rights, a selector must name its fields", text)

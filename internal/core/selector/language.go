@@ -43,11 +43,29 @@ const (
 	Device
 	Port
 	Client
+	Link // as one of the devices at its ends has it
 	Event
 	nouns // how many there are
 )
 
-func (n Noun) String() string { return [...]string{"site", "device", "port", "client", "event"}[n] }
+func (n Noun) String() string {
+	return [...]string{"site", "device", "port", "client", "link", "event"}[n]
+}
+
+// wholes are the nouns of which others are parts.
+var wholes = map[Noun]Noun{Device: Site, Port: Device, Client: Port, Link: Device}
+
+// Determines tells whether a thing of the noun decides which thing of another is meant: a port its device and that its site.
+func (n Noun) Determines(other Noun) bool {
+	for n != other {
+		whole, ok := wholes[n]
+		if !ok {
+			return false
+		}
+		n = whole
+	}
+	return true
+}
 
 // Nouns lists all nouns, the whole before the part.
 func Nouns() []Noun {

@@ -2,6 +2,7 @@ package selector
 
 import (
 	"net/netip"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -27,18 +28,15 @@ func (l *Language) Matcher(e Expr, subject Noun, now time.Time) *Matcher {
 // Match tells whether the rows make the expression true.
 func (m *Matcher) Match(r *Rows) bool { return m.test(r) }
 
-// Open lists the nouns that an expression speaks of and that the subject does not determine, with those between: for a
-// site and the property of a port, device and port.
+// Open lists the nouns that an expression speaks of and that are not bound, with those of which they are parts: for a site
+// and the property of a port, device and port.
 func (m *Matcher) Open(bound func(Noun) bool) []Noun { return open(m.expr, bound) }
 
 func open(e Expr, bound func(Noun) bool) []Noun {
 	var out []Noun
 	asked := NounsOf(e)
-	if len(asked) == 0 {
-		return nil
-	}
-	for n := range asked[len(asked)-1] + 1 {
-		if !bound(n) {
+	for n := range nouns {
+		if !bound(n) && slices.ContainsFunc(asked, func(a Noun) bool { return a.Determines(n) }) {
 			out = append(out, n)
 		}
 	}

@@ -46,8 +46,6 @@ type Service struct {
 	mu      sync.Mutex
 	sources map[sourceKey]*source
 
-	sealing sync.Mutex // held while one bucket is packed
-
 	rows   chan store.LogRow
 	stop   context.CancelFunc
 	wg     sync.WaitGroup
@@ -78,7 +76,6 @@ func New(s *store.Store, log *slog.Logger, now func() time.Time, every time.Dura
 	h := &Service{store: s, log: log, now: now, every: cmp.Or(every, Every), sources: map[sourceKey]*source{}, rows: make(chan store.LogRow, queued), stop: stop,
 		ClientsAt: func(string) int { return 0 }}
 	h.wg.Go(func() { h.write(ctx) })
-	h.wg.Go(func() { h.tidy(ctx) })
 	return h
 }
 
@@ -133,7 +130,11 @@ func (h *Service) take(device string, kind series.Source, at time.Time, read fun
 	if ms-s.at < (h.every - h.every/10).Milliseconds() { // polls do not come to the second
 		return
 	}
-	if err := h.append(s, device, kind, ms, read()); err != nil {
+	readings := read()
+	if len(readings) == 0 {
+		return
+	}
+	if err := h.append(s, device, kind, ms, readings); err != nil {
 		h.log.Error("a reading could not be kept", "device", device, "err", err)
 	}
 }
@@ -153,9 +154,11 @@ func (h *Service) append(s *source, device string, kind series.Source, at int64,
 			return nil
 		}
 	}
-	row := store.LogRow{Source: s.id, Bucket: bucket, At: at, Data: series.Row(s.values, values)}
+	row := store.LogRow{Source: s.id, Bucket: bucket, At: at}
 	if fresh {
 		row.Layout, row.Data = packLayout(layout), series.Row(nil, values)
+	} else {
+		row.Data = series.Row(s.values, values)
 	}
 	s.whole = !h.queue(row)
 	if !s.whole {
@@ -258,10 +261,13 @@ func readLayout(b []byte) ([]int64, error) {
 	return out, nil
 }
 
-// write puts readings into the store, many at once, until ctx ends; and then the rest.
+// write puts readings into the store, many at once, until ctx ends; and then the rest. Between, it packs what is over and
+// drops what is too old: so no reading of a bucket can come after the bucket was packed.
 func (h *Service) write(ctx context.Context) {
 	tick := time.NewTicker(writeEvery)
 	defer tick.Stop()
+	sweep := time.NewTicker(sweepEvery)
+	defer sweep.Stop()
 	var batch []store.LogRow
 	flush := func() {
 		if len(batch) == 0 {
@@ -281,6 +287,12 @@ func (h *Service) write(ctx context.Context) {
 			}
 		case <-tick.C:
 			flush()
+			if len(h.rows) == 0 {
+				_, err := h.SealOne(ctx)
+				h.complain(ctx, err)
+			}
+		case <-sweep.C:
+			h.complain(ctx, h.Sweep(ctx))
 		case <-ctx.Done():
 			for {
 				select {
@@ -295,6 +307,12 @@ func (h *Service) write(ctx context.Context) {
 	}
 }
 
+func (h *Service) complain(ctx context.Context, err error) {
+	if err != nil && ctx.Err() == nil {
+		h.log.Error("readings could not be packed", "err", err)
+	}
+}
+
 func (h *Service) forgetRows() {
 	h.mu.Lock()
 	all := make([]*source, 0, len(h.sources))
@@ -306,28 +324,6 @@ func (h *Service) forgetRows() {
 		s.mu.Lock()
 		s.whole = true
 		s.mu.Unlock()
-	}
-}
-
-// tidy packs what is over and drops what is too old, until ctx ends.
-func (h *Service) tidy(ctx context.Context) {
-	seal := time.NewTicker(sealEvery)
-	defer seal.Stop()
-	sweep := time.NewTicker(sweepEvery)
-	defer sweep.Stop()
-	for {
-		var err error
-		select {
-		case <-ctx.Done():
-			return
-		case <-seal.C:
-			_, err = h.SealOne(ctx)
-		case <-sweep.C:
-			err = h.Sweep(ctx)
-		}
-		if err != nil && ctx.Err() == nil {
-			h.log.Error("readings could not be packed", "err", err)
-		}
 	}
 }
 

@@ -146,6 +146,47 @@ func TestReadingsAreToldAtEveryStepWhetherPackedOrNot(t *testing.T) {
 	}
 }
 
+// Stations come and go, so that readings of one source are not of the same things.
+func TestThingsThatComeAndGoAreToldWhileTheyAreThere(t *testing.T) {
+	t.Parallel()
+	b := newBench(t)
+	o := b.Observing(deaf{})
+	const mac = "02:a1:60:00:00:07"
+	for i := range 2*60*3 + 20 { // three hours, read each half minute
+		at := begin.Add(time.Duration(i) * 30 * time.Second)
+		v := fleet.View{Name: "th-sw-02", Identity: network.Identity{Kind: network.AccessPoint}, State: network.State{ObservedAt: at}, Inside: network.Inside{ObservedAt: at}}
+		hour := i / 120
+		if hour != 1 { // it is away for the second hour
+			v.Inside.Stations = append(v.Inside.Stations, network.Station{MAC: mac, SignalDbm: -50 - hour, RxOctets: uint64(i%120) * 30_000})
+		}
+		if i%7 == 0 {
+			v.Inside.Stations = append(v.Inside.Stations, network.Station{MAC: "02:a1:60:00:00:08", SignalDbm: -70})
+		}
+		b.set(at)
+		o.StateRead(v)
+	}
+	b.settled(t)
+	for _, step := range []time.Duration{5 * time.Minute, time.Hour} {
+		span, err := b.Fit(begin, begin.Add(3*time.Hour), step, 0)
+		require.NoError(t, err)
+		list, err := b.AskClient(t.Context(), mac, span)
+		require.NoError(t, err)
+		require.Len(t, list, 3)
+		rx, signal := list[0].Points, list[2].Points
+		each := int(time.Hour / step)
+		for i := range 3 * each {
+			switch i / each {
+			case 1:
+				assert.False(t, signal[i].Known, "step %s, %d", step, i)
+			default:
+				require.True(t, signal[i].Known, "step %s, %d", step, i)
+				assert.InDelta(t, -50-i/each, signal[i].Mean, 0.5)
+				assert.InDelta(t, 8000, rx[i].Max, 1)
+			}
+		}
+	}
+}
+
 func TestWholeStretchesAreOnePoint(t *testing.T) {
 	t.Parallel()
 	b := newBench(t)

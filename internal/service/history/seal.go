@@ -69,7 +69,7 @@ func (h *Service) tables(ctx context.Context, source int64, things map[int64]ser
 				width += n
 			}
 		} else if layout == nil {
-			return nil, errLayout
+			continue // what it leans on could not be kept
 		}
 		if values, err = series.ReadRow(before, r.Data, width); err != nil {
 			return nil, fmt.Errorf("source %d at %d: %w", source, r.At, err)
@@ -98,10 +98,9 @@ func (h *Service) thingsOf(ctx context.Context, source int64) (byID map[int64]se
 	return byID, clock, err
 }
 
-// SealOne packs one bucket of one source that is over, and tells whether there was one.
+// SealOne packs one bucket of one source that is over, and tells whether there was one. It is for the writer alone, and for
+// tests that have stopped it.
 func (h *Service) SealOne(ctx context.Context) (bool, error) {
-	h.sealing.Lock()
-	defer h.sealing.Unlock()
 	over := series.Raw.Bucket(h.now().Add(-sealAfter).UnixMilli())
 	source, bucket, err := h.store.Unsealed(ctx, over)
 	if err != nil || source == 0 {
@@ -112,8 +111,8 @@ func (h *Service) SealOne(ctx context.Context) (bool, error) {
 		return false, err
 	}
 	all, err := h.tables(ctx, source, things)
-	if err != nil {
-		// One damaged row must not keep the rest from being packed for ever: there will be a gap.
+	if err != nil || all[bucket] == nil {
+		// What cannot be read must not keep the rest from being packed for ever: there will be a gap.
 		return true, errors.Join(err, h.store.PutChunks(ctx, nil, source, bucket))
 	}
 	chunks, err := h.pack(ctx, all[bucket], bucket, things, kindOf(things), clock)

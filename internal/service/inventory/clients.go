@@ -190,7 +190,7 @@ func (s *Service) ClientsAt(device string) int {
 
 // Clients answers a query for clients.
 func (s *Service) Clients(q catalog.Query) (out catalog.Result[*catalog.Client]) {
-	s.index.ask(func(n *catalog.Net) { out = n.Clients(q) })
+	s.index.askFor(q, false, func(n *catalog.Net) { out = n.Clients(q) })
 	return out
 }
 

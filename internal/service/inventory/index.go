@@ -2,6 +2,7 @@ package inventory
 
 import (
 	"sync"
+	"time"
 
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/network"
@@ -19,6 +20,8 @@ type index struct {
 	views map[string]fleet.View
 	hosts map[string]string // host name → device
 	stale bool              // all rows must be built anew
+
+	linked time.Time // when the links were drawn last
 
 	addresses map[string]string // of clients, by hardware address, as devices resolved them
 	book      clientBook
@@ -160,6 +163,25 @@ func (x *index) ask(f func(*catalog.Net)) {
 	f(&x.net)
 }
 
+// linksLast is how long links are told as they were drawn: they are drawn from all devices at once.
+const linksLast = time.Second
+
+// askFor is ask for a query, which may ask for links.
+func (x *index) askFor(q catalog.Query, links bool, f func(*catalog.Net)) {
+	if !links && !q.SpeaksOfLinks() {
+		x.ask(f)
+		return
+	}
+	x.ask(func(*catalog.Net) {}) // whatever is stale is built
+	x.mu.Lock()
+	if time.Since(x.linked) > linksLast {
+		x.net.Relink(func(system string) string { return x.hosts[system] })
+		x.linked = time.Now()
+	}
+	x.mu.Unlock()
+	x.ask(f)
+}
+
 // record returns a device as it is kept.
 func (x *index) record(name string) (store.Device, bool) {
 	x.mu.RLock()
@@ -170,19 +192,25 @@ func (x *index) record(name string) (store.Device, bool) {
 
 // Sites answers a query for sites.
 func (s *Service) Sites(q catalog.Query) (out catalog.Result[*catalog.Site]) {
-	s.index.ask(func(n *catalog.Net) { out = n.Sites(q) })
+	s.index.askFor(q, false, func(n *catalog.Net) { out = n.Sites(q) })
 	return out
 }
 
 // Devices answers a query for devices.
 func (s *Service) Devices(q catalog.Query) (out catalog.Result[*catalog.Device]) {
-	s.index.ask(func(n *catalog.Net) { out = n.Devices(q) })
+	s.index.askFor(q, false, func(n *catalog.Net) { out = n.Devices(q) })
 	return out
 }
 
 // Ports answers a query for ports.
 func (s *Service) Ports(q catalog.Query) (out catalog.Result[*catalog.Port]) {
-	s.index.ask(func(n *catalog.Net) { out = n.Ports(q) })
+	s.index.askFor(q, false, func(n *catalog.Net) { out = n.Ports(q) })
+	return out
+}
+
+// Links answers a query for links.
+func (s *Service) Links(q catalog.Query) (out catalog.Result[*catalog.Link]) {
+	s.index.askFor(q, true, func(n *catalog.Net) { out = n.Links(q) })
 	return out
 }
 

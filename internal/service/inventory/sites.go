@@ -268,6 +268,8 @@ func (s *Service) Values(f *selector.Field, within selector.Expr) []string {
 		counts = s.Ports(q).Counts
 	case selector.Client:
 		counts = s.Clients(q).Counts
+	case selector.Link:
+		counts = s.Links(q).Counts
 	}
 	var out []string
 	for _, c := range counts {

@@ -814,6 +814,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The links between devices: cables, bundles, tunnels, from what neighbours report
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-links"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/links/use": {
         parameters: {
             query?: never;
@@ -1967,7 +1987,7 @@ export interface components {
             /** @description Whether it has several values: a comparison holds when it holds for one of them */
             many?: boolean;
             name: string;
-            /** @description What it is a property of: site, device, port, client or event */
+            /** @description What it is a property of: site, device, port, client, link or event */
             of: string;
             operators: string[];
             /** @description text, choice, number, flag, version, address or age */
@@ -2099,6 +2119,7 @@ export interface components {
             macs?: components["schemas"]["Learned"][];
             /** Format: date-time */
             observed_at: string;
+            page?: string;
             radio_link?: components["schemas"]["RadioLinkRead"];
             radios?: components["schemas"]["RadioState"][];
             services?: components["schemas"]["RunService"][];
@@ -2176,6 +2197,57 @@ export interface components {
             /** @description Of the port, the bundle or the tunnel */
             name: string;
             ports: string[];
+        };
+        Link: {
+            a: components["schemas"]["LineEnd"];
+            /**
+             * Format: double
+             * @description What goes from A to B, as A counts; of a tunnel not known
+             */
+            ab_bps?: number;
+            b: components["schemas"]["LineEnd"];
+            /**
+             * Format: double
+             * @description What goes from B to A, as A counts
+             */
+            ba_bps?: number;
+            /** @description The end that spanning tree blocks: device:port */
+            blocked_at?: string;
+            /** Format: double */
+            delay_ms?: number;
+            /**
+             * @description degraded: a part of a bundle is down
+             * @enum {string}
+             */
+            health: "well" | "degraded" | "down" | "off" | "unknown";
+            /** @enum {string} */
+            kind: "cable" | "bundle" | "tunnel";
+            /** Format: double */
+            loss_percent?: number;
+            /** Format: int64 */
+            members: number;
+            /** @description Only one end reports the other */
+            one_sided?: boolean;
+            /** @description Whether it goes through the air */
+            radio?: boolean;
+            /**
+             * Format: int64
+             * @description Of the members that are up
+             */
+            speed_mbps?: number;
+            /** @description Of a tunnel */
+            underlay?: string;
+            /** Format: int64 */
+            up: number;
+            /**
+             * Format: double
+             * @description How much of its speed the busier direction takes
+             */
+            use_percent?: number;
+            /** @description Why it is stopped */
+            vlan_why?: string;
+            /** @description The VLANs that pass it */
+            vlans?: number[];
         };
         LinkUse: {
             a: components["schemas"]["LineEnd"];
@@ -2404,6 +2476,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Group"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListLink: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Link"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -2972,6 +3063,8 @@ export interface components {
             expression: string;
             /** @description What is wrong with it; the rest is empty then */
             fault?: components["schemas"]["Fault"];
+            /** Format: int64 */
+            links: number;
             /** Format: int64 */
             ports: number;
             /**
@@ -4867,6 +4960,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-links": {
+        parameters: {
+            query?: {
+                /** @description A selector: which of them */
+                where?: string;
+                /** @description Fields to sort by, the first first; a minus before one turns it round: -port.poe.watts,name */
+                sort?: string;
+                /** @description Which members of the items to send, separated by commas; all when left out */
+                fields?: string;
+                /** @description Fields by whose values to count those that match: kind,health */
+                count?: string;
+                limit?: number;
+                /** @description How many to leave out; for jumping into the middle of a list */
+                offset?: number;
+                /** @description The member next of the page before */
+                cursor?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListLink"];
                 };
             };
             /** @description Error */
