@@ -23,8 +23,8 @@ func steppedWorld(t *testing.T, o Options) *World {
 	return w
 }
 
-// uplink is what went over the way out of Tern Haven.
-func uplink(w *World) float64 { return w.devices["th-edge-01"].ports["lan1"].counters.inOctets }
+// uplink is what went into Tern Haven: cameras, which send and do not sleep, are but a small part of it.
+func uplink(w *World) float64 { return w.devices["th-edge-01"].ports["lan1"].counters.outOctets }
 
 func TestADayPassesAtOnceAndIsTheSameForOneSeed(t *testing.T) {
 	t.Parallel()
@@ -50,7 +50,7 @@ func TestNightsAreQuieterThanDays(t *testing.T) {
 	}
 	afternoon := during(3 * time.Hour)
 	w.Step(10 * time.Hour) // one at night
-	assert.Less(t, during(3*time.Hour), afternoon*0.8, "cameras do not sleep")
+	assert.Less(t, during(3*time.Hour), afternoon*0.7)
 }
 
 func TestAStepDoesWhatIsDue(t *testing.T) {

@@ -27,6 +27,9 @@ func habit(name string, at time.Time) float64 {
 
 func hasWord(name, word string) bool { return len(name) >= len(word) && name[:len(word)] == word }
 
+// sends tells whether stations of a kind send more than they receive.
+func sends(name string) bool { return hasWord(name, "camera") || hasWord(name, "sensor") }
+
 // noise is a slow wave around 0 between -1 and 1 that belongs to a name: the same seed gives the same day.
 func (w *World) noise(name string, at time.Time, period time.Duration) float64 {
 	h := fnv.New32a()
@@ -55,11 +58,15 @@ func (w *World) flow(now time.Time, span time.Duration) {
 			continue
 		}
 		octets := float64(h.RateBps) / 8 * span.Seconds() * habit(h.Name, now) * (1 + 0.5*w.noise(h.MAC, now, 150*time.Second))
-		p.count(octets, octets/4)
-		h.in, h.out = h.in+octets, h.out+octets/4
+		up, down := octets/4, octets
+		if sends(h.Name) {
+			up, down = down, up
+		}
+		p.count(up, down)
+		h.in, h.out = h.in+up, h.out+down
 		for _, hop := range w.routeOf(h) {
-			hop.near.count(octets/4, octets)
-			hop.far.count(octets, octets/4)
+			hop.near.count(down, up)
+			hop.far.count(up, down)
 		}
 	}
 	for _, t := range w.tunnels {

@@ -75,8 +75,15 @@ func portOut(p *catalog.Port) v1.Port {
 }
 
 func clientOut(c *catalog.Client) v1.NetworkClient {
-	return v1.NetworkClient{MAC: c.MAC, Name: c.Name(), GivenName: c.GivenName, Maker: c.Maker, Address: c.Address, System: c.System, Device: c.Device.Name,
+	out := v1.NetworkClient{MAC: c.MAC, Name: c.Name(), GivenName: c.GivenName, Maker: c.Maker, Address: c.Address, System: c.System, Device: c.Device.Name,
 		Site: c.Device.Site.Name, Port: c.Port, SSID: c.SSID, Band: c.Band, VLAN: int(c.VLAN), SignalDbm: c.SignalDbm, Here: c.Here, FirstSeen: c.FirstSeen, LastSeen: c.LastSeen}
+	if u := c.Use; u.Known && c.Here {
+		out.Use = &v1.Use{UpOctets: u.UpOctets, DownOctets: u.DownOctets}
+		if u.RatesKnown {
+			out.Use.UpBps, out.Use.DownBps = &u.UpBps, &u.DownBps
+		}
+	}
+	return out
 }
 
 // devicesOut is deviceOut for who makes the request.

@@ -17,9 +17,18 @@ type NetworkClient struct {
 	Band      string    `json:"band,omitempty"`
 	VLAN      int       `json:"vlan,omitempty"`
 	SignalDbm int       `json:"signal_dbm,omitempty"`
+	Use       *Use      `json:"use,omitempty" doc:"What it used; left out when it is gone, or shares its port with others"`
 	Here      bool      `json:"here" doc:"Whether it is there now"`
 	FirstSeen time.Time `json:"first_seen"`
 	LastSeen  time.Time `json:"last_seen"`
+}
+
+// Use is what went from and to a client.
+type Use struct {
+	UpOctets   uint64   `json:"up_octets" doc:"From the client, since it joined or since its port began to count"`
+	DownOctets uint64   `json:"down_octets" doc:"To the client"`
+	UpBps      *float64 `json:"up_bps,omitempty" doc:"Now; left out when not known yet"`
+	DownBps    *float64 `json:"down_bps,omitempty"`
 }
 
 // NameRequest gives a name.

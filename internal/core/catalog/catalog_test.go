@@ -88,13 +88,18 @@ func TestOrderOfText(t *testing.T) {
 
 func TestSightings(t *testing.T) {
 	s := Sight{
-		Config: network.Config{Ports: map[string]network.PortConfig{"1": {}, "2": {}, "3": {LAG: "lag1"}}},
-		State:  network.State{Ports: map[string]network.PortState{"1": {}, "2": {Neighbour: &network.Neighbour{SystemName: "x"}}, "3": {}}},
-		Inside: network.Inside{MACs: []network.Learned{{MAC: "a", Port: "1", VLAN: 20}, {MAC: "b", Port: "2"}, {MAC: "c", Port: "3"}, {MAC: "d", Port: "lag1"}, {MAC: "e", Port: "gone"}},
-			Stations: []network.Station{{MAC: "f", SSID: "Lantern Crew", SignalDbm: -60}}},
+		Config: network.Config{Ports: map[string]network.PortConfig{"1": {}, "2": {}, "3": {LAG: "lag1"}, "4": {}}},
+		State:  network.State{Ports: map[string]network.PortState{"1": {Counters: network.Counters{RxOctets: 700, TxOctets: 300}}, "4": {}, "2": {Neighbour: &network.Neighbour{SystemName: "x"}}, "3": {}}},
+		Inside: network.Inside{MACs: []network.Learned{{MAC: "a", Port: "1", VLAN: 20}, {MAC: "b", Port: "2"}, {MAC: "c", Port: "3"}, {MAC: "d", Port: "lag1"}, {MAC: "e", Port: "gone"}, {MAC: "g", Port: "4"}, {MAC: "h", Port: "4"}, {MAC: "a", Port: "1", VLAN: 30}},
+			Stations: []network.Station{{MAC: "f", SSID: "Lantern Crew", SignalDbm: -60, RxOctets: 9, TxOctets: 8, RxBps: 70, TxBps: 60, RatesKnown: true}}},
 	}
-	assert.Equal(t, []Sighting{{MAC: "f", DeviceID: "ap", SSID: "Lantern Crew", SignalDbm: -60}, {MAC: "a", DeviceID: "ap", Port: "1", VLAN: 20}}, Sightings("ap", s),
-		"what was learned on the way to another device is not at home here")
+	alone := ClientUse{Known: true, UpOctets: 700, DownOctets: 300}
+	assert.Equal(t, []Sighting{
+		{MAC: "f", DeviceID: "ap", SSID: "Lantern Crew", SignalDbm: -60, Use: ClientUse{Known: true, UpOctets: 9, DownOctets: 8, RatesKnown: true, UpBps: 70, DownBps: 60}},
+		{MAC: "a", DeviceID: "ap", Port: "1", VLAN: 20, Use: alone},
+		{MAC: "g", DeviceID: "ap", Port: "4"}, {MAC: "h", DeviceID: "ap", Port: "4"}, // nobody knows which of the two used what
+		{MAC: "a", DeviceID: "ap", Port: "1", VLAN: 30, Use: alone},
+	}, Sightings("ap", s), "what was learned on the way to another device is not at home here")
 }
 
 func TestMakers(t *testing.T) {

@@ -33,6 +33,16 @@ type Sighting struct {
 	OwnName   string
 	System    string // operating system
 	SignalDbm int
+	Use       ClientUse
+}
+
+// ClientUse is what went to and from a client, as its access point or the port that it has for itself counts it. What
+// several share a port with use, nobody knows one by one.
+type ClientUse struct {
+	Known                bool
+	UpOctets, DownOctets uint64 // from and to the client, since it joined or the port began to count
+	RatesKnown           bool
+	UpBps, DownBps       float64
 }
 
 // Wireless tells whether it came over the air.
@@ -51,12 +61,27 @@ func (c *Client) Name() string {
 func Sightings(device string, s Sight) []Sighting {
 	var out []Sighting
 	for _, st := range s.Inside.Stations {
-		out = append(out, Sighting{MAC: st.MAC, DeviceID: device, SSID: st.SSID, Band: st.Band, VLAN: st.VLAN, Address: st.Address, OwnName: st.Name, System: st.System, SignalDbm: st.SignalDbm})
+		out = append(out, Sighting{MAC: st.MAC, DeviceID: device, SSID: st.SSID, Band: st.Band, VLAN: st.VLAN, Address: st.Address, OwnName: st.Name, System: st.System, SignalDbm: st.SignalDbm,
+			Use: ClientUse{Known: true, UpOctets: st.RxOctets, DownOctets: st.TxOctets, RatesKnown: st.RatesKnown, UpBps: st.RxBps, DownBps: st.TxBps}})
+	}
+	alone := map[string]string{} // by port: the one address on it, "" for several
+	for _, m := range s.Inside.MACs {
+		if first, seen := alone[m.Port]; seen && first != m.MAC {
+			alone[m.Port] = ""
+		} else {
+			alone[m.Port] = m.MAC
+		}
 	}
 	for _, m := range s.Inside.MACs {
-		if p, is := s.State.Ports[m.Port]; is && p.Neighbour == nil && s.Config.Ports[m.Port].LAG == "" {
-			out = append(out, Sighting{MAC: m.MAC, DeviceID: device, Port: m.Port, VLAN: m.VLAN})
+		p, is := s.State.Ports[m.Port]
+		if !is || p.Neighbour != nil || s.Config.Ports[m.Port].LAG != "" {
+			continue
 		}
+		sighting := Sighting{MAC: m.MAC, DeviceID: device, Port: m.Port, VLAN: m.VLAN}
+		if alone[m.Port] == m.MAC {
+			sighting.Use = ClientUse{Known: true, UpOctets: p.Counters.RxOctets, DownOctets: p.Counters.TxOctets, RatesKnown: p.Rates.Span > 0, UpBps: p.Rates.RxBps, DownBps: p.Rates.TxBps}
+		}
+		out = append(out, sighting)
 	}
 	return out
 }
@@ -77,6 +102,14 @@ func BindClient(c *Client) selector.Rows {
 	return rows
 }
 
+// rate is a rate of the client, which is known while it is there.
+func (c *Client) rate(bps float64) selector.Datum {
+	if !c.Here || !c.Use.RatesKnown {
+		return selector.Datum{}
+	}
+	return selector.OfNumber(bps)
+}
+
 func clientFields() []*selector.Field {
 	f := func(name string, t selector.Type, help string, get func(*Client) selector.Datum) *selector.Field {
 		return &selector.Field{Name: name, Noun: selector.Client, Type: t, Help: help, Get: of(get)}
@@ -95,6 +128,14 @@ func clientFields() []*selector.Field {
 		words("client.band", "band in which the client is heard", func(c *Client) string { return c.Band }),
 		f("client.vlan", selector.Number, "VLAN in which the client is", func(c *Client) selector.Datum { return some(int(c.VLAN)) }),
 		f("client.signal", selector.Number, "level at which the client is heard, in dBm", func(c *Client) selector.Datum { return some(c.SignalDbm) }),
+		f("client.up", selector.Number, "what the client sends, in bit/s", func(c *Client) selector.Datum { return c.rate(c.Use.UpBps) }),
+		f("client.down", selector.Number, "what is sent to the client, in bit/s", func(c *Client) selector.Datum { return c.rate(c.Use.DownBps) }),
+		f("client.octets", selector.Number, "octets from and to the client since it joined, or since its port began to count", func(c *Client) selector.Datum {
+			if !c.Here || !c.Use.Known {
+				return selector.Datum{}
+			}
+			return selector.OfNumber(c.Use.UpOctets + c.Use.DownOctets)
+		}),
 		f("client.wireless", selector.Flag, "whether the client came over the air", func(c *Client) selector.Datum { return selector.OfFlag(c.Wireless()) }),
 		f("client.here", selector.Flag, "whether the client is there now", func(c *Client) selector.Datum { return selector.OfFlag(c.Here) }),
 		f("client.first", selector.Age, "how long ago the client was seen first", func(c *Client) selector.Datum { return when(c.FirstSeen) }),

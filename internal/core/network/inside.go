@@ -186,6 +186,31 @@ type Station struct {
 	SignalDbm int    `json:"signal_dbm"`
 	RxOctets  uint64 `json:"rx_octets"` // that the access point received from it since it joined
 	TxOctets  uint64 `json:"tx_octets"` // that the access point sent to it since it joined
+	// Since the reading before; RatesKnown tells whether there was one in which it was there.
+	RxBps      float64 `json:"rx_bps"`
+	TxBps      float64 `json:"tx_bps"`
+	RatesKnown bool    `json:"rates_known,omitempty"`
+}
+
+// RateStations works out what goes to and from the stations, from the reading before. One that joined anew meanwhile counts
+// from zero again, and nothing is known of it.
+func (i *Inside) RateStations(before Inside) {
+	span := i.ObservedAt.Sub(before.ObservedAt)
+	if span <= 0 || span > maxRateSpan {
+		return
+	}
+	old := make(map[string]Station, len(before.Stations))
+	for _, s := range before.Stations {
+		old[s.MAC] = s
+	}
+	for n := range i.Stations {
+		s := &i.Stations[n]
+		was, known := old[s.MAC]
+		if !known || s.RxOctets < was.RxOctets || s.TxOctets < was.TxOctets {
+			continue
+		}
+		s.RxBps, s.TxBps, s.RatesKnown = 8*float64(s.RxOctets-was.RxOctets)/span.Seconds(), 8*float64(s.TxOctets-was.TxOctets)/span.Seconds(), true
+	}
 }
 
 // Tunnel is an overlay tunnel of an edge.

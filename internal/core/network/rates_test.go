@@ -22,3 +22,16 @@ func TestRatesBetween(t *testing.T) {
 	assert.InDelta(t, 50, Rates{RxBps: 1e6, TxBps: 5e6}.UsePercent(10), 1e-9)
 	assert.Zero(t, Rates{RxBps: 1e6}.UsePercent(0))
 }
+
+func TestStationsAreRatedByTheReadingBefore(t *testing.T) {
+	at := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
+	before := Inside{ObservedAt: at, Stations: []Station{{MAC: "a", RxOctets: 1000, TxOctets: 5000}, {MAC: "b", RxOctets: 9000}}}
+	now := Inside{ObservedAt: at.Add(10 * time.Second), Stations: []Station{{MAC: "a", RxOctets: 3500, TxOctets: 5000}, {MAC: "b", RxOctets: 10}, {MAC: "c", RxOctets: 10}}}
+	now.RateStations(before)
+	assert.Equal(t, Station{MAC: "a", RxOctets: 3500, TxOctets: 5000, RxBps: 2000, RatesKnown: true}, now.Stations[0])
+	assert.False(t, now.Stations[1].RatesKnown, "it joined anew")
+	assert.False(t, now.Stations[2].RatesKnown, "it was not there before")
+	again := Inside{ObservedAt: at, Stations: []Station{{MAC: "a", RxOctets: 3500}}}
+	again.RateStations(before)
+	assert.False(t, again.Stations[0].RatesKnown, "no time has passed")
+}

@@ -113,8 +113,8 @@ var metrics = func() []*Metric {
 		{Name: "bias", Part: Module, Unit: "mA", Factor: 0.01, Help: "current of the laser"},
 		{Name: "temperature", Part: Module, Unit: "°C", Factor: 0.1, Help: "of the module"},
 
-		{Name: "rx", Part: Client, Unit: "bit/s", Counter: true, Factor: 8, Help: "what the client sent to its access point"},
-		{Name: "tx", Part: Client, Unit: "bit/s", Counter: true, Factor: 8, Help: "what its access point sent to the client"},
+		{Name: "up", Part: Client, Unit: "bit/s", Counter: true, Factor: 8, Help: "what the client sent to its access point"},
+		{Name: "down", Part: Client, Unit: "bit/s", Counter: true, Factor: 8, Help: "what its access point sent to the client"},
 		{Name: "signal", Part: Client, Unit: "dBm", Factor: 1, Help: "level at which its access point hears it"},
 	}
 	next := map[Part]int{}

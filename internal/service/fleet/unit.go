@@ -251,6 +251,7 @@ func (u *unit) inspect(ctx context.Context, s driver.Session) error {
 	u.telling.Lock()
 	defer u.telling.Unlock()
 	u.mu.Lock()
+	inside.RateStations(u.view.Inside)
 	u.view.Inside, u.view.SeenAt = inside, inside.ObservedAt
 	v := u.view
 	u.mu.Unlock()

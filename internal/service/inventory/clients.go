@@ -94,7 +94,7 @@ func (b *clientBook) see(device string, at time.Time, seen []catalog.Sighting) (
 		b.place(sighting.MAC, s, device)
 
 		before := s.Sighting
-		before.SignalDbm = sighting.SignalDbm // it always wanders
+		before.SignalDbm, before.Use = sighting.SignalDbm, sighting.Use // these always wander
 		moved := before != sighting
 		s.Sighting, s.LastSeen, s.here = sighting, at, true
 		if moved || at.Sub(s.kept) >= seenEvery {

@@ -30,6 +30,7 @@ export type Right = Schemas["Right"];
 export type Token = Schemas["Token"];
 export type History = Schemas["History"];
 export type LinkUse = Schemas["LinkUse"];
+export type NetworkLink = Schemas["Link"];
 export type TerminalSession = Schemas["TerminalSession"];
 export type AuditEntry = Schemas["AuditEntry"];
 export type Health = Port["health"];

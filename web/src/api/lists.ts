@@ -1,10 +1,10 @@
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
-import { api, type Device, type NetworkClient, type Port, type Site, take } from "./client";
+import { api, type Device, type NetworkClient, type NetworkLink, type Port, type Site, take } from "./client";
 import { keys } from "./queries";
 
 /** What each list of the network holds. */
-export type Rows = { sites: Site; devices: Device; ports: Port; clients: NetworkClient };
+export type Rows = { sites: Site; devices: Device; ports: Port; clients: NetworkClient; links: NetworkLink };
 export type Noun = keyof Rows;
 
 export type Asked = { where?: string; sort?: string; count?: string; limit?: number; offset?: number; fields?: string };
@@ -24,6 +24,7 @@ export function read<N extends Noun>(noun: N, query: Asked): Promise<Page<Rows[N
     devices: () => api.GET("/api/v1/devices", params),
     ports: () => api.GET("/api/v1/ports", params),
     clients: () => api.GET("/api/v1/clients", params),
+    links: () => api.GET("/api/v1/links", params),
   };
   return take<unknown>(get[noun]()) as Promise<Page<Rows[N]>>;
 }

@@ -38,6 +38,7 @@ export const keys = {
   configuration: (name: string) => ["configuration", name] as const,
   ports: ["ports"] as const,
   clients: ["clients"] as const,
+  links: ["links"] as const,
   discoveries: ["discoveries"] as const,
   found: ["found"] as const,
   claims: ["claims"] as const,

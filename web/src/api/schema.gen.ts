@@ -2800,6 +2800,8 @@ export interface components {
             ssid?: string;
             /** @description Operating system, where that is known */
             system?: string;
+            /** @description What it used; left out when it is gone, or shares its port with others */
+            use?: components["schemas"]["Use"];
             /** Format: int64 */
             vlan?: number;
         };
@@ -3205,12 +3207,17 @@ export interface components {
             band: string;
             mac: string;
             name?: string;
+            rates_known?: boolean;
+            /** Format: double */
+            rx_bps: number;
             /** Format: int64 */
             rx_octets: number;
             /** Format: int64 */
             signal_dbm: number;
             ssid: string;
             system?: string;
+            /** Format: double */
+            tx_bps: number;
             /** Format: int64 */
             tx_octets: number;
             /** Format: int32 */
@@ -3293,6 +3300,25 @@ export interface components {
             remote_system: string;
             underlay: string;
             up: boolean;
+        };
+        Use: {
+            /** Format: double */
+            down_bps?: number;
+            /**
+             * Format: int64
+             * @description To the client
+             */
+            down_octets: number;
+            /**
+             * Format: double
+             * @description Now; left out when not known yet
+             */
+            up_bps?: number;
+            /**
+             * Format: int64
+             * @description From the client, since it joined or since its port began to count
+             */
+            up_octets: number;
         };
         User: {
             /** Format: date-time */

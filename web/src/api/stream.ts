@@ -169,6 +169,7 @@ function happened(e: HappenedEvent) {
   mark(...keys.ports);
   mark(...keys.sites);
   mark(...keys.clients);
+  mark(...keys.links);
   mark(...keys.groups);
   if (e.kind === "fleet") mark(...keys.claims);
   mark(...keys.map);

@@ -88,7 +88,7 @@ export function Chart({
         width: el.clientWidth,
         height,
         legend: { show: false },
-        padding: [6, 8, 0, 0],
+        padding: [6, 20, 0, 0],
         cursor: { sync: { key: group }, drag: { x: true, y: false, setScale: false }, points: { size: 5 }, y: false },
         scales: {
           x: { time: true, range: [xs[0] ?? 0, (xs[0] ?? 0) + step * Math.max(1, count - 1)] },

@@ -1,5 +1,5 @@
 import { Pencil } from "lucide-react";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Link } from "react-router";
 import { allowed, type NetworkClient, type Person } from "../../api/client";
 import { useNameClient } from "../../api/queries";
@@ -9,8 +9,12 @@ import { Button, Empty, Field, inputClass, Modal } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { Signal } from "../../ui/signal";
 import { Ago, many } from "../../ui/time";
+import { rate } from "../ports/columns";
+import { octets } from "../ports/PortPanel";
 
-function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[] {
+const ClientDialog = lazy(() => import("./ClientDialog"));
+
+function columns(open: (c: NetworkClient) => void, name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[] {
   return [
     {
       key: "name",
@@ -20,7 +24,9 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
       text: (c) => c.name ?? "",
       cell: (c) => (
         <span className="group flex items-center gap-1.5" title={c.name}>
-          <span className="truncate">{c.name || <span className="text-soft">no name</span>}</span>
+          <button type="button" className="truncate text-accent hover:underline" onClick={() => open(c)}>
+            {c.name || "no name"}
+          </button>
           {name && (
             <button
               type="button"
@@ -39,7 +45,7 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
       head: "State",
       field: "client.here",
       groups: true,
-      width: 72,
+      width: 84,
       text: (c) => (c.here ? "here" : "gone"),
       cell: (c) => <HealthMark state={c.here ? "well" : "off"} word={c.here ? "here" : "gone"} />,
     },
@@ -88,6 +94,30 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
       text: (c) => (c.signal_dbm ? `${c.signal_dbm} dBm` : ""),
       cell: (c) => (c.signal_dbm ? <Signal dbm={c.signal_dbm} bare /> : null),
     },
+    {
+      key: "down",
+      head: "To it",
+      field: "client.down",
+      width: 88,
+      right: true,
+      text: (c) => (c.use?.down_bps === undefined ? "" : rate(c.use.down_bps)),
+    },
+    {
+      key: "up",
+      head: "From it",
+      field: "client.up",
+      width: 88,
+      right: true,
+      text: (c) => (c.use?.up_bps === undefined ? "" : rate(c.use.up_bps)),
+    },
+    {
+      key: "octets",
+      head: "Used",
+      field: "client.octets",
+      width: 84,
+      right: true,
+      text: (c) => (c.use ? octets(c.use.up_octets + c.use.down_octets) : ""),
+    },
     { key: "site", head: "Site", field: "site", groups: true, width: 120, extra: true, text: (c) => c.site },
     {
       key: "band",
@@ -130,12 +160,12 @@ function columns(name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[]
   ];
 }
 
-const readOnly = columns();
-
 export function ClientsPage({ me }: { me: Person }) {
   const [scope, setScope] = useScope();
   const [naming, setNaming] = useState<NetworkClient | null>(null);
-  const [own] = useState(() => columns(setNaming));
+  const [shown, setShown] = useState<NetworkClient | null>(null);
+  const [own] = useState(() => columns(setShown, setNaming));
+  const [readOnly] = useState(() => columns(setShown));
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="text-lg font-semibold">Clients</h1>
@@ -160,6 +190,11 @@ export function ClientsPage({ me }: { me: Person }) {
           )
         }
       />
+      {shown && (
+        <Suspense>
+          <ClientDialog c={shown} close={() => setShown(null)} />
+        </Suspense>
+      )}
       {naming && <NameDialog c={naming} close={() => setNaming(null)} />}
     </div>
   );

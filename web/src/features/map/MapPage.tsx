@@ -9,6 +9,7 @@ import { Button, Empty, Failure, inputClass, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { many } from "../../ui/time";
 import { drawDevices, drawSites, lineLabel, type Tie } from "./drawing";
+import { LinksView } from "./LinksView";
 import { PlacesView } from "./PlacesView";
 import { useMap } from "./queries";
 import { RacksView } from "./RacksView";
@@ -19,6 +20,7 @@ const views = [
   ["", "Topology"],
   ["places", "Places"],
   ["racks", "Racks"],
+  ["links", "Links"],
 ] as const;
 
 /** How the network hangs together: by what neighbours report, on the earth, and in racks. */
@@ -42,7 +44,15 @@ export function MapPage() {
           ))}
         </fieldset>
       </div>
-      {view === "places" ? <PlacesView /> : view === "racks" ? <RacksView /> : <Topology />}
+      {view === "places" ? (
+        <PlacesView />
+      ) : view === "racks" ? (
+        <RacksView />
+      ) : view === "links" ? (
+        <LinksView />
+      ) : (
+        <Topology />
+      )}
     </div>
   );
 }

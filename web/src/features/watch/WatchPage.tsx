@@ -219,6 +219,7 @@ function Happened({ range }: { range: Range }) {
       <ol className="max-h-[62vh] divide-y divide-rule/60 overflow-auto" tabIndex={-1}>
         {fold(events.data?.items ?? []).map((run) => {
           const e = run[0] as HappenedEvent;
+          const named = [...new Set(run.map((x) => x.device ?? ""))];
           return (
             <li
               key={`${e.at} ${e.text}`}
@@ -227,15 +228,15 @@ function Happened({ range }: { range: Range }) {
               <time dateTime={e.at} title={new Date(e.at).toLocaleString()} className="font-mono text-sm text-soft">
                 {long && new Date(e.at).toLocaleDateString("en-GB", { day: "2-digit", month: "2-digit" })} {clock(e.at)}
               </time>
-              {run.length > 1 ? (
+              {named.length > 1 ? (
                 <details>
                   <summary className="cursor-pointer">
-                    {run.length} devices {together(e)}
+                    {named.length} devices {together(e)}
                   </summary>
                   <span className="flex flex-wrap gap-x-3">
-                    {run.map((x) => (
-                      <Link key={`${x.at} ${x.device}`} to={`/devices/${x.device}`} className="font-mono text-sm">
-                        {x.device}
+                    {named.map((device) => (
+                      <Link key={device} to={`/devices/${device}`} className="font-mono text-sm">
+                        {device}
                       </Link>
                     ))}
                   </span>
