@@ -67,7 +67,7 @@ func TestDemo(t *testing.T) {
 	_, devicePort, _ := net.SplitHostPort(freeAddress(t))
 	run := func() (*exec.Cmd, *output) {
 		out := &output{}
-		cmd := exec.Command(path, "demo", "--data", data, "--listen", listen, "--control", control, "--device-port", devicePort,
+		cmd := exec.Command(path, "demo", "--data", data, "--listen", listen, "--control", control, "--device-port", devicePort, "--page-port", "0", "--history", "0",
 			"--call-home-listen", home, "--bootstrap-listen", bootstrap, "--quiet")
 		cmd.Stdout, cmd.Stderr = out, out
 		require.NoError(t, cmd.Start())

@@ -63,7 +63,7 @@ func run() error {
 
 // demo runs the demo until the function that it returns is called.
 func demo(dir string) (func(), error) {
-	cmd := exec.Command("bin/everypost", "demo", "--data", filepath.Join(dir, "demo"), "--listen", listen, "--control", control, "--device-port", "2930",
+	cmd := exec.Command("bin/everypost", "demo", "--data", filepath.Join(dir, "demo"), "--listen", listen, "--control", control, "--device-port", "2930", "--page-port", "2980",
 		"--call-home-listen", "127.0.0.1:4434", "--bootstrap-listen", "127.0.0.1:8592", "--quiet")
 	ready := make(chan struct{})
 	cmd.Stdout = &watcher{text: "Ctrl-C", found: ready}
@@ -80,7 +80,7 @@ func demo(dir string) (func(), error) {
 		// Let the counters of the first seconds come in.
 		time.Sleep(8 * time.Second)
 		return stop, nil
-	case <-time.After(60 * time.Second):
+	case <-time.After(3 * time.Minute):
 		stop()
 		return nil, errors.New("the demo did not start")
 	}
@@ -138,15 +138,15 @@ func pages(b *browser.Browser, t terminal) error {
 		}),
 		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
 		browser.Theme("dark"), picture("watch-dark"),
-		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F14"), browser.Shows("Ticket counter 3"), picture("device-dark"),
+		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
 		browser.Theme("light"), chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-01:1%2F1%2F30,th-sw-02:1%2F1%2F15"), browser.Shows("3 ports"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
 		chromedp.Navigate(base+"/devices/th-ap-01?tab=wireless"), browser.Shows("Lantern Passengers"), picture("access-point"),
-		chromedp.Navigate(base+"/devices/fu-edge-01?tab=tunnels"), browser.Shows("satellite"), picture("edge"),
-		chromedp.Navigate(base+"/devices/th-rl-01?tab=radio-link"), browser.Shows("-QAM"), picture("radio-link"),
+		chromedp.Navigate(base+"/devices/th-edge-01?tab=routing"), browser.Shows("BGP with"), picture("edge"),
+		chromedp.Navigate(base+"/devices/th-rl-01?tab=history&part=radio-link&period=30d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("radio-link"),
 		chromedp.Navigate(base+"/discover"), browser.Shows("Search 2"), browser.Shows("waiting to be accepted"), picture("discover"),
-		chromedp.Navigate(base+"/devices/kb-fw-01?tab=hardware"), browser.Shows("S200"), picture("firewall"),
+		chromedp.Navigate(base+"/devices/kb-fw-01?tab=services"), browser.Shows("S200"), browser.Shows("threat signatures"), picture("firewall"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/map?site=kelp-bay&vlan=90"), browser.Until("document.querySelectorAll(`.react-flow__edge`).length > 10"), chromedp.Sleep(2*time.Second), picture("map-vlan"),
 		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),
@@ -198,6 +198,7 @@ func (t terminal) pictures() error {
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
 		"cli-ports":       "everypost ports 'port.poe.watts > 12' --sort -port.poe.watts --limit 40",
+		"cli-history":     "everypost history th-edge-01:lan1 rx tx --period 7d; everypost history th-rl-01 --part radio-link --period 30d; everypost links --period 24h --limit 12",
 	} {
 		if err := t.window(name, line); err != nil {
 			return err
