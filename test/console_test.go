@@ -211,6 +211,13 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"map":           {chromedp.Navigate(r.Base + "/map?site=tern-haven&vlan=50"), browser.Until("document.querySelectorAll(`.react-flow__node`).length === 5")},
 		"places":        {chromedp.Navigate(r.Base + "/map?view=places"), browser.Shows("No site has coordinates")},
 		"racks":         {chromedp.Navigate(r.Base + "/map?view=racks"), browser.Shows("No device is in a rack")},
+		"links":         {chromedp.Navigate(r.Base + "/map?view=links"), browser.Shows("4 links")},
+		"history":       {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=history&period=1h"), browser.Until("document.querySelector(`figure canvas`)")},
+		"services":      {chromedp.Navigate(r.Base + "/devices/th-fw-01?tab=services"), browser.Shows("days left")},
+		"routing":       {chromedp.Navigate(r.Base + "/devices/th-edge-01?tab=routing"), browser.Shows("BGP with")},
+		"terminal":      {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=terminal"), browser.Press("Open a terminal"), browser.Until("document.querySelector(`.xterm`)?.innerText.includes(`Type help`)")},
+		"terminals":     {chromedp.Navigate(r.Base + "/people?tab=terminals"), browser.Shows("terminal")},
+		"a client":      {chromedp.Navigate(r.Base + "/clients"), browser.Shows("th-sw-01:1/1/10"), browser.Press("no name"), browser.Shows("first seen")},
 		"nowhere":       {chromedp.Navigate(r.Base + "/no/such/page"), browser.Shows("There is nothing at this address")},
 		"no device":     {chromedp.Navigate(r.Base + "/devices/nobody"), browser.Shows("not found")},
 	}

@@ -104,13 +104,16 @@ func TestServicesThatCannotBeSwitched(t *testing.T) {
 	assert.ErrorContains(t, err, "right to change devices")
 }
 
+// switchWeb is the button by which the service web is switched off. Its name is in it, and not to be seen.
+const switchWeb = `[...document.querySelectorAll("button")].find(b => b.textContent === "Switch web off" && !b.disabled)`
+
 func TestAServiceIsSwitchedInTheConsole(t *testing.T) {
 	t.Parallel()
 	r := startPages(t)
 	b := openConsole(t, r)
 	assert.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?tab=services"),
-		browser.Press("Switch web off"),
+		browser.Until(switchWeb), chromedp.Evaluate("("+switchWeb+").click()", nil),
 		browser.Shows("off in draft 1"),
 		browser.Shows("service.web"),
 		chromedp.Navigate(r.Base+"/devices/th-fw-01?tab=services"),

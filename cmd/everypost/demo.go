@@ -124,7 +124,7 @@ func demo(ctx context.Context, out io.Writer, o demoOptions) error {
 		return err
 	}
 	if err := world.Start(ctx); err != nil {
-		return fmt.Errorf("%w (does another demo run? --device-port and --listen give it other ports)", err)
+		return fmt.Errorf("%w (does another demo run? --device-port, --page-port and --listen give it other ports)", err)
 	}
 	defer world.Close()
 	l, err := net.Listen("tcp", o.control)

@@ -11,7 +11,6 @@ import (
 	"example.net/everypost/internal/api/client"
 
 	v1 "example.net/everypost/internal/api/v1"
-	"example.net/everypost/internal/core/network"
 )
 
 // printInside tells what is inside a device: what is wrong first.
@@ -67,7 +66,7 @@ func (a *app) printInside(d v1.DeviceDetail) {
 	if len(in.Licences) > 0 {
 		p("\nLicences")
 		for _, l := range in.Licences {
-			p("  %s %-20s %s", a.mark(licenceMark(l)), l.Name, licenceWord(l))
+			p("  %s %-20s %s", a.mark(licenceMark(l.Ends)), l.Name, licenceWord(l.Ends))
 		}
 	}
 	for _, v := range in.VRFs {
@@ -115,9 +114,9 @@ func okMark(ok bool) string {
 }
 
 // licenceMark and licenceWord say how long a licence is still good.
-func licenceMark(l network.Licence) string {
-	switch left := time.Until(l.Ends); {
-	case l.Ends.IsZero() || left > network.LicenceSoon:
+func licenceMark(ends time.Time) string {
+	switch left := time.Until(ends); {
+	case ends.IsZero() || left > v1.LicenceSoon:
 		return "well"
 	case left > 0:
 		return "degraded"
@@ -125,15 +124,15 @@ func licenceMark(l network.Licence) string {
 	return "down"
 }
 
-func licenceWord(l network.Licence) string {
-	if l.Ends.IsZero() {
+func licenceWord(ends time.Time) string {
+	if ends.IsZero() {
 		return "without end"
 	}
-	days := int(time.Until(l.Ends).Hours() / 24)
+	days := int(time.Until(ends).Hours() / 24)
 	if days < 0 {
-		return "ended on " + l.Ends.Format("2006-01-02")
+		return "ended on " + ends.Format("2006-01-02")
 	}
-	return fmt.Sprintf("until %s, %d days", l.Ends.Format("2006-01-02"), days)
+	return fmt.Sprintf("until %s, %d days", ends.Format("2006-01-02"), days)
 }
 
 func (a *app) routesCommand() *cobra.Command {
@@ -146,17 +145,17 @@ func (a *app) routesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			rows := [][]string{}
-			found := []network.VRF{}
-			if d.Inside != nil {
-				for _, v := range d.Inside.VRFs {
-					if vrf != "" && v.Name != vrf {
-						continue
-					}
-					found = append(found, v)
-					for _, r := range v.Routes {
-						rows = append(rows, []string{v.Name, r.Prefix, r.Via, r.Interface, r.Origin})
-					}
+			if d.Inside == nil {
+				return a.list([]any{}, []string{"vrf", "prefix", "via", "out of", "origin"}, nil, args[0]+" was not read yet.")
+			}
+			rows, found := [][]string{}, d.Inside.VRFs[:0:0]
+			for _, v := range d.Inside.VRFs {
+				if vrf != "" && v.Name != vrf {
+					continue
+				}
+				found = append(found, v)
+				for _, r := range v.Routes {
+					rows = append(rows, []string{v.Name, r.Prefix, r.Via, r.Interface, r.Origin})
 				}
 			}
 			if vrf != "" && len(found) == 0 {

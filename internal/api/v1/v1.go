@@ -134,6 +134,9 @@ type DeviceDetail struct {
 	Inside *network.Inside `json:"inside,omitempty" doc:"Hardware, tables, radios, tunnels: read every half minute"`
 }
 
+// LicenceSoon is how long before its end a licence is to be seen to.
+const LicenceSoon = network.LicenceSoon
+
 // Resolved is an address that a device resolved to a hardware address (ARP, RFC 826).
 type Resolved struct {
 	Address   string `json:"address"`

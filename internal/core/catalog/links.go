@@ -40,9 +40,12 @@ func (l *Link) VLANs() []network.VLANID {
 	return out
 }
 
-// LineHealth judges a line: degraded when a part of a bundle is down.
+// LineHealth judges a line: degraded when a part of a bundle is down. One end that says so is enough for it to be down; that
+// it is up nobody knows while the other is away.
 func LineHealth(l topology.Line) network.Health {
 	switch {
+	case l.Down == l.Members:
+		return network.HealthDown
 	case l.Unknown:
 		return network.HealthUnknown
 	case l.Up == 0:

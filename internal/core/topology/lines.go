@@ -34,6 +34,7 @@ type Line struct {
 	Kind      string
 	A, B      End
 	Up        int // of Members
+	Down      int // of Members: those that an end which is in hand says are down
 	Members   int
 	SpeedMbps int  // of the members that are up
 	Blocked   *End // the end that spanning tree blocks, or nil
@@ -86,6 +87,10 @@ func (l *Line) add(link Link, a, b Seen) {
 	l.A.Ports, l.B.Ports = append(l.A.Ports, link.A.Port), append(l.B.Ports, link.B.Port)
 	l.OneSided = l.OneSided || link.OneSided
 	pa, pb := a.State.Ports[link.A.Port], b.State.Ports[link.B.Port]
+	if !a.Away && pa.Oper != network.Up || !b.Away && pb.Oper != network.Up {
+		l.Down++
+		return
+	}
 	if pa.Oper == network.Up && (pb.Oper == network.Up || b.Away) {
 		l.Up++
 		l.SpeedMbps += cmp.Or(min(pa.SpeedMbps, pb.SpeedMbps), max(pa.SpeedMbps, pb.SpeedMbps))
@@ -125,6 +130,9 @@ func tunnels(devices map[string]Seen, nameOf func(string) string) []Line {
 			}
 			if !t.Up {
 				l.Up = 0
+				if !d.Away {
+					l.Down = 1
+				}
 			}
 			end := &l.A
 			if device == k.b {

@@ -54,9 +54,8 @@ function Offered({ i, d, me }: { i: In; d: DeviceDetail; me: Person }) {
                 <Button
                   disabled={add.isPending || d.reach !== "connected"}
                   onClick={() => put(s.name, s.enabled ? "off" : "on")}
-                  aria-label={`Switch ${s.name} ${s.enabled ? "off" : "on"}, in a draft`}
                 >
-                  Switch {s.enabled ? "off" : "on"}
+                  Switch<span className="sr-only"> {s.name}</span> {s.enabled ? "off" : "on"}
                 </Button>
               )
             )}
@@ -72,7 +71,7 @@ function Offered({ i, d, me }: { i: In; d: DeviceDetail; me: Person }) {
   );
 }
 
-/** As core/network.LicenceSoon: from then on a licence is to be seen to. */
+/** As LicenceSoon of the interface: from then on a licence is to be seen to. */
 const soonDays = 30;
 
 function Licences({ i }: { i: In }) {

@@ -42,7 +42,7 @@ export function RangeBar({ range }: { range: Range }) {
           key={p}
           type="button"
           aria-pressed={!range.picked && range.period === p}
-          aria-label={`The last ${words[p]}`}
+          title={`The last ${words[p]}`}
           onClick={() => (range.picked && range.period === p ? range.unpick() : range.setPeriod(p))}
           disabled={Boolean(range.picked)}
           className={clsx(
@@ -60,7 +60,7 @@ export function RangeBar({ range }: { range: Range }) {
           type="button"
           onClick={range.unpick}
           className="flex h-6 items-center gap-1 rounded-sm border border-accent bg-accent-soft px-2 text-sm font-semibold text-ink"
-          aria-label="Back to the period up to now"
+          title="Back to the period up to now"
         >
           {moment(range.picked.from, 60)} to {moment(range.picked.to, 60)} <X size={13} />
         </button>
