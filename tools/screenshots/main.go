@@ -197,7 +197,6 @@ func (t terminal) pictures() error {
 	time.Sleep(time.Second)
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
-		"cli-ports":       "everypost ports 'port.poe.watts > 12' --sort -port.poe.watts --limit 40",
 		"cli-history":     "everypost history th-edge-01:lan1 rx tx --period 7d; everypost history th-rl-01 --part radio-link --period 30d; everypost links --period 24h --limit 12",
 	} {
 		if err := t.window(name, line); err != nil {

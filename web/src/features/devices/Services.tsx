@@ -41,7 +41,7 @@ function Offered({ i, d, me }: { i: In; d: DeviceDetail; me: Person }) {
               state={s.enabled ? (s.running ? "well" : "down") : "off"}
               word={s.enabled ? (s.running ? "answers" : "does not answer") : "switched off"}
             />
-            <span className="truncate text-soft">
+            <span className="truncate text-soft" title={s.about}>
               {s.about}
               {s.port ? `, TCP ${s.port}` : ""}
             </span>
