@@ -43,6 +43,7 @@ check: web/node_modules/.package-lock.json ## run the linters
 
 bench: bin/everypost ## measure what docs/measurements.md tells
 	go test -run '^$$' -bench . -benchtime 100x ./test ./internal/wire/... ./internal/core/...
+	go test -run '^$$' -bench . -benchtime 5x ./internal/service/history
 
 screenshots: bin/everypost ## take the pictures in docs/screenshots anew
 	go run ./tools/screenshots

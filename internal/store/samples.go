@@ -116,22 +116,20 @@ func (s *Store) Chunks(ctx context.Context, keys []int64) (map[int64][]byte, err
 	if len(keys) == 0 {
 		return out, nil
 	}
-	one, err := s.read.PrepareContext(ctx, `SELECT data FROM sample_chunks WHERE key = ?`)
+	rows, err := s.read.QueryContext(ctx, `SELECT key, data FROM sample_chunks WHERE key IN (SELECT value FROM json_each(?))`, toJSON(keys))
 	if err != nil {
 		return nil, err
 	}
-	defer func() { _ = one.Close() }()
-	for _, k := range keys {
+	defer func() { _ = rows.Close() }()
+	for rows.Next() {
+		var key int64
 		var data []byte
-		switch err := one.QueryRowContext(ctx, k).Scan(&data); {
-		case errors.Is(err, sql.ErrNoRows):
-		case err != nil:
+		if err := rows.Scan(&key, &data); err != nil {
 			return nil, err
-		default:
-			out[k] = data
 		}
+		out[key] = data
 	}
-	return out, nil
+	return out, rows.Err()
 }
 
 // PutChunks writes packed columns, and, unless source is 0, takes the readings of a bucket out of the log, as one.
@@ -159,4 +157,10 @@ func (s *Store) PutChunks(ctx context.Context, chunks map[int64][]byte, source, 
 func (s *Store) DropChunks(ctx context.Context, from, to int64) error {
 	_, err := s.write.ExecContext(ctx, `DELETE FROM sample_chunks WHERE key >= ? AND key < ?`, from, to)
 	return err
+}
+
+// SampleChunkSize is how many octets packed columns take, and how many columns there are.
+func (s *Store) SampleChunkSize(ctx context.Context) (octets, columns int64, err error) {
+	err = s.read.QueryRowContext(ctx, `SELECT coalesce(sum(length(data)), 0), count(*) FROM sample_chunks`).Scan(&octets, &columns)
+	return octets, columns, err
 }
