@@ -144,26 +144,39 @@ func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bin
 		counts[i] = newCounter(f)
 	}
 	page := newPager(q.Order, bind, q.Offset, q.Limit)
+	b := new(selector.Rows) // one for all: to make it anew for each row would cost more than all the rest
 	for r := range rows {
-		b := bind(r)
-		if q.Within != nil && !within(&b) {
+		if q.plain() {
+			out.All++
+			out.Total++
+			page.add(r, nil)
+			continue
+		}
+		*b = bind(r)
+		if q.Within != nil && !within(b) {
 			continue
 		}
 		out.All++
-		if !matches(&b) {
+		if !matches(b) {
 			continue
 		}
 		out.Total++
 		for _, c := range counts {
-			c.add(&b)
+			c.add(b)
 		}
-		page.add(r, &b)
+		page.add(r, b)
 	}
 	for _, c := range counts {
 		out.Counts = append(out.Counts, c.counts)
 	}
 	out.Rows = page.rows()
 	return out
+}
+
+// plain tells whether a query asks for all there is in the order in which it stands, so that no row need be looked into.
+func (q Query) plain() bool {
+	all := func(e selector.Expr) bool { return e == nil || e == selector.Expr(selector.All{}) }
+	return all(q.Where) && all(q.Within) && len(q.Order) == 0 && len(q.Counts) == 0
 }
 
 // tests are those of a query: what there is for who asks, and what of it is asked for.

@@ -3,6 +3,7 @@ package catalog
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -136,17 +137,25 @@ type pager[R any] struct {
 	bind          func(R) selector.Rows
 	offset, limit int
 	seen          int
-	kept          []keyed[R] // without an order: the page; with one: the first of all, as a heap with the last at its top
+	byNumber      bool             // the first step of the order compares numbers
+	slab          []selector.Datum // from which keys are cut
+	kept          []keyed[R]       // without an order: the page; with one: the first of all, as a heap with the last at its top
 }
 
 type keyed[R any] struct {
-	row  R
-	keys []selector.Datum
-	at   int
+	row    R
+	number float64 // of the first key, where the order begins with a number: what is not known is less than all
+	keys   []selector.Datum
+	at     int
 }
 
 func newPager[R any](order []Order, bind func(R) selector.Rows, offset, limit int) *pager[R] {
-	return &pager[R]{order: order, bind: bind, offset: max(offset, 0), limit: max(limit, 0)}
+	p := &pager[R]{order: order, bind: bind, offset: max(offset, 0), limit: max(limit, 0)}
+	if len(order) > 0 {
+		t := order[0].Field.Type
+		p.byNumber = t == selector.Number || t == selector.Flag || t == selector.Age
+	}
+	return p
 }
 
 func (p *pager[R]) add(r R, b *selector.Rows) {
@@ -162,20 +171,58 @@ func (p *pager[R]) add(r R, b *selector.Rows) {
 		return
 	}
 	if p.deep() {
-		p.kept = append(p.kept, keyed[R]{r, p.keysOf(b, nil), at})
+		p.kept = append(p.kept, p.key(r, b, at, p.cut()))
 		return
 	}
 	if len(p.kept) < p.offset+p.limit {
-		p.push(keyed[R]{r, p.keysOf(b, nil), at})
+		p.push(p.key(r, b, at, p.cut()))
 		return
 	}
 	if top := &p.kept[0]; p.before(b, top) { // most rows end here, by their first key
-		top.row, top.keys, top.at = r, p.keysOf(b, top.keys[:0]), at
+		*top = p.key(r, b, at, top.keys[:0])
 		p.sink(0)
 	}
 }
 
 func (p *pager[R]) deep() bool { return p.offset+p.limit > shallow }
+
+// slabRows is for how many rows keys are made room for at once.
+const slabRows = 4096
+
+// cut returns room for the keys of a row.
+func (p *pager[R]) cut() []selector.Datum {
+	n := len(p.order)
+	if len(p.slab) < n {
+		p.slab = make([]selector.Datum, slabRows*n)
+	}
+	room := p.slab[:0:n]
+	p.slab = p.slab[n:]
+	return room
+}
+
+// key makes a row ready to be sorted; its keys go into the room given.
+func (p *pager[R]) key(r R, b *selector.Rows, at int, room []selector.Datum) keyed[R] {
+	k := keyed[R]{row: r, keys: p.keysOf(b, room), at: at}
+	if p.byNumber {
+		k.number = p.rank(k.keys[0])
+	}
+	return k
+}
+
+// rank is the number by which the first key sorts, the smallest first.
+func (p *pager[R]) rank(d selector.Datum) float64 {
+	n := math.Inf(-1)
+	if d.Known {
+		n = d.Number
+	}
+	if p.order[0].Field.Type == selector.Age { // the youngest first, which is the latest moment; what is not known is the oldest
+		n = -n
+	}
+	if p.order[0].Down {
+		return -n
+	}
+	return n
+}
 
 // keysOf returns what a row is sorted by.
 func (p *pager[R]) keysOf(b *selector.Rows, into []selector.Datum) []selector.Datum {
@@ -191,6 +238,11 @@ func (p *pager[R]) keysOf(b *selector.Rows, into []selector.Datum) []selector.Da
 
 // before tells whether a row that comes later in the order given sorts before a kept one.
 func (p *pager[R]) before(b *selector.Rows, k *keyed[R]) bool {
+	if p.byNumber {
+		if n := p.rank(value(p.order[0].Field, b)); n != k.number {
+			return n < k.number
+		}
+	}
 	for i, o := range p.order {
 		d := value(o.Field, b)
 		if o.Field.Type == selector.Text || o.Field.Type == selector.Choice || o.Field.Type == selector.Address {
@@ -211,6 +263,9 @@ func direct(o Order, c int) int {
 }
 
 func (p *pager[R]) compare(a, b keyed[R]) int {
+	if p.byNumber && a.number != b.number {
+		return cmp.Compare(a.number, b.number)
+	}
 	for i, o := range p.order {
 		if c := direct(o, compare(o.Field, a.keys[i], b.keys[i])); c != 0 {
 			return c
