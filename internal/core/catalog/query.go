@@ -129,6 +129,9 @@ func (c *counter) add(b *selector.Rows) {
 // shallow is how far from the front a page may end to be kept in a heap as the rows come.
 const shallow = 5000
 
+// most bounds the room that is made for rows before it is known how many there are.
+const most = 1 << 18
+
 // pager keeps, of the rows that are added, those of one page of the sorted list: those from offset on, at most limit. Rows
 // that compare the same stay in the order given. Near the front it holds no more rows than lie before the end of the page,
 // and looks at most of the others but once; deep in the list it holds all, and sorts only the page.
@@ -154,6 +157,9 @@ func newPager[R any](order []Order, bind func(R) selector.Rows, offset, limit in
 	if len(order) > 0 {
 		t := order[0].Field.Type
 		p.byNumber = t == selector.Number || t == selector.Flag || t == selector.Age
+	}
+	if len(order) > 0 && p.deep() {
+		p.kept = make([]keyed[R], 0, min(2*(p.offset+min(p.limit, shallow)), most))
 	}
 	return p
 }
@@ -192,6 +198,9 @@ const slabRows = 4096
 // cut returns room for the keys of a row.
 func (p *pager[R]) cut() []selector.Datum {
 	n := len(p.order)
+	if p.byNumber && n == 1 {
+		return nil
+	}
 	if len(p.slab) < n {
 		p.slab = make([]selector.Datum, slabRows*n)
 	}
@@ -202,9 +211,12 @@ func (p *pager[R]) cut() []selector.Datum {
 
 // key makes a row ready to be sorted; its keys go into the room given.
 func (p *pager[R]) key(r R, b *selector.Rows, at int, room []selector.Datum) keyed[R] {
-	k := keyed[R]{row: r, keys: p.keysOf(b, room), at: at}
+	k := keyed[R]{row: r, at: at}
 	if p.byNumber {
-		k.number = p.rank(k.keys[0])
+		k.number = p.rank(value(p.order[0].Field, b))
+	}
+	if !p.byNumber || len(p.order) > 1 { // one number is all that such rows are compared by
+		k.keys = p.keysOf(b, room)
 	}
 	return k
 }
@@ -239,7 +251,7 @@ func (p *pager[R]) keysOf(b *selector.Rows, into []selector.Datum) []selector.Da
 // before tells whether a row that comes later in the order given sorts before a kept one.
 func (p *pager[R]) before(b *selector.Rows, k *keyed[R]) bool {
 	if p.byNumber {
-		if n := p.rank(value(p.order[0].Field, b)); n != k.number {
+		if n := p.rank(value(p.order[0].Field, b)); n != k.number || len(p.order) == 1 {
 			return n < k.number
 		}
 	}
@@ -263,8 +275,10 @@ func direct(o Order, c int) int {
 }
 
 func (p *pager[R]) compare(a, b keyed[R]) int {
-	if p.byNumber && a.number != b.number {
-		return cmp.Compare(a.number, b.number)
+	if p.byNumber {
+		if c := cmp.Compare(a.number, b.number); c != 0 || len(p.order) == 1 {
+			return cmp.Or(c, a.at-b.at)
+		}
 	}
 	for i, o := range p.order {
 		if c := direct(o, compare(o.Field, a.keys[i], b.keys[i])); c != 0 {
