@@ -116,10 +116,7 @@ func BindLink(l *Link) selector.Rows {
 func (n *Net) Links(q Query) Result[*Link] {
 	out := Result[*Link]{}
 	within, matches := n.tests(selector.Link, q)
-	counts := make([]*counter, len(q.Counts))
-	for i, f := range q.Counts {
-		counts[i] = newCounter(f)
-	}
+	counts := newCounters(q.Counts)
 	page := newPager(q.Order, BindLink, q.Offset, q.Limit)
 	for l := range partsOf(n.devices, n.links) {
 		if !l.First() {
@@ -139,10 +136,7 @@ func (n *Net) Links(q Query) Result[*Link] {
 		}
 		page.add(l, &own)
 	}
-	for _, c := range counts {
-		out.Counts = append(out.Counts, c.counts)
-	}
-	out.Rows = page.rows()
+	out.Counts, out.Rows = countsOf(counts), page.rows()
 	return out
 }
 

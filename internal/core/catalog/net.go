@@ -139,10 +139,7 @@ func partsOf[R any](devices []*Device, parts map[string][]R) iter.Seq[R] {
 func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bind func(R) selector.Rows) Result[R] {
 	out := Result[R]{}
 	within, matches := n.tests(subject, q)
-	counts := make([]*counter, len(q.Counts))
-	for i, f := range q.Counts {
-		counts[i] = newCounter(f)
-	}
+	counts := newCounters(q.Counts)
 	page := newPager(q.Order, bind, q.Offset, q.Limit)
 	b := new(selector.Rows) // one for all: to make it anew for each row would cost more than all the rest
 	for r := range rows {
@@ -166,10 +163,7 @@ func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bin
 		}
 		page.add(r, b)
 	}
-	for _, c := range counts {
-		out.Counts = append(out.Counts, c.counts)
-	}
-	out.Rows = page.rows()
+	out.Counts, out.Rows = countsOf(counts), page.rows()
 	return out
 }
 

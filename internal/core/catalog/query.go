@@ -108,22 +108,54 @@ func compareNumbers(a, b selector.Datum) int {
 
 // counter counts rows by the values of a field. What is not known counts under "".
 type counter struct {
-	field  *selector.Field
-	counts map[string]int
+	field *selector.Field
+	by    map[string]*int
+	last  string // the value that was counted last, as rows of one device often have the same
+	at    *int
 }
 
-func newCounter(f *selector.Field) *counter { return &counter{f, map[string]int{}} }
+func newCounters(fields []*selector.Field) []*counter {
+	out := make([]*counter, len(fields))
+	for i, f := range fields {
+		out[i] = &counter{field: f, by: map[string]*int{}}
+	}
+	return out
+}
 
 func (c *counter) add(b *selector.Rows) {
 	if !c.field.Many {
-		c.counts[Say(c.field, value(c.field, b))]++
+		c.count(Say(c.field, value(c.field, b)))
 		return
 	}
 	if row := b[c.field.Noun]; row != nil {
 		for _, d := range c.field.GetMany(row) {
-			c.counts[Say(c.field, d)]++
+			c.count(Say(c.field, d))
 		}
 	}
+}
+
+func (c *counter) count(v string) {
+	if c.at == nil || v != c.last {
+		if c.at = c.by[v]; c.at == nil {
+			c.at = new(int)
+			c.by[v] = c.at
+		}
+		c.last = v
+	}
+	*c.at++
+}
+
+// countsOf tells what was counted.
+func countsOf(counters []*counter) []map[string]int {
+	var out []map[string]int
+	for _, c := range counters {
+		counts := make(map[string]int, len(c.by))
+		for v, n := range c.by {
+			counts[v] = *n
+		}
+		out = append(out, counts)
+	}
+	return out
 }
 
 // shallow is how far from the front a page may end to be kept in a heap as the rows come.
