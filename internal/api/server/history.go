@@ -90,14 +90,6 @@ func digits(f float64) *float64 {
 	return &f
 }
 
-// featureOfPart is whose right to see it takes to see the history of a part.
-func featureOfPart(p series.Part) rights.Feature {
-	if p == series.Port {
-		return rights.Ports
-	}
-	return rights.Devices
-}
-
 func words(s string) []string {
 	if s == "" {
 		return nil

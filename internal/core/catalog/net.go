@@ -141,9 +141,10 @@ func answer[R any](n *Net, rows iter.Seq[R], subject selector.Noun, q Query, bin
 	within, matches := n.tests(subject, q)
 	counts := newCounters(q.Counts)
 	page := newPager(q.Order, bind, q.Offset, q.Limit)
+	plain := q.plain()
 	b := new(selector.Rows) // one for all: to make it anew for each row would cost more than all the rest
 	for r := range rows {
-		if q.plain() {
+		if plain {
 			out.All++
 			out.Total++
 			page.add(r, nil)

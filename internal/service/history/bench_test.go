@@ -41,7 +41,9 @@ func lived(b *testing.B, polls int) (h *history.Service, s *store.Store, file st
 	require.NoError(b, err)
 	require.NoError(b, s.PutSite(b.Context(), network.Site{Name: "tern-haven"}))
 	now := begin
-	open := func() { h = history.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)), func() time.Time { return now }, 0) }
+	open := func() {
+		h = history.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)), func() time.Time { return now }, 0)
+	}
 	open()
 	r := rand.New(rand.NewPCG(1, 2))
 	counters := make([][]network.Counters, benchDevices)
