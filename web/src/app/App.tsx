@@ -1,4 +1,4 @@
-import { lazy, Suspense } from "react";
+import { Suspense } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { Toaster } from "sonner";
 import { useMe } from "../api/queries";
@@ -8,17 +8,18 @@ import { PortsPage } from "../features/ports/PortsPage";
 import { SignInPage } from "../features/signin/SignInPage";
 import { WatchPage } from "../features/watch/WatchPage";
 import { Empty, Failure } from "../ui/controls";
+import { late, Whole } from "../ui/late";
 import { Frame } from "./Frame";
 
-const ClientsPage = lazy(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
-const SitesPage = lazy(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
-const DiscoverPage = lazy(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
-const PeoplePage = lazy(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
-const OwnPage = lazy(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
-const MapPage = lazy(() => import("../features/map/MapPage").then((m) => ({ default: m.MapPage })));
-const GroupsPage = lazy(() => import("../features/groups/GroupsPage").then((m) => ({ default: m.GroupsPage })));
-const ClaimsPage = lazy(() => import("../features/arrivals/ClaimsPage").then((m) => ({ default: m.ClaimsPage })));
-const ChangesPage = lazy(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
+const ClientsPage = late(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
+const SitesPage = late(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
+const DiscoverPage = late(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
+const PeoplePage = late(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
+const OwnPage = late(() => import("../features/people/OwnPage").then((m) => ({ default: m.OwnPage })));
+const MapPage = late(() => import("../features/map/MapPage").then((m) => ({ default: m.MapPage })));
+const GroupsPage = late(() => import("../features/groups/GroupsPage").then((m) => ({ default: m.GroupsPage })));
+const ClaimsPage = late(() => import("../features/arrivals/ClaimsPage").then((m) => ({ default: m.ClaimsPage })));
+const ChangesPage = late(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
 
 export function App() {
   const me = useMe();
@@ -28,32 +29,34 @@ export function App() {
     <>
       {me.data ? (
         <Frame me={me.data}>
-          <Suspense>
-            <Routes>
-              <Route path="/" element={<Navigate to="/watch" replace />} />
-              <Route path="/watch" element={<WatchPage />} />
-              <Route path="/devices" element={<DevicesPage me={me.data} />} />
-              <Route path="/devices/:name" element={<DevicePage me={me.data} />} />
-              <Route path="/ports" element={<PortsPage me={me.data} />} />
-              <Route path="/clients" element={<ClientsPage me={me.data} />} />
-              <Route path="/sites" element={<SitesPage me={me.data} />} />
-              <Route path="/discover" element={<DiscoverPage me={me.data} />} />
-              <Route path="/people" element={<PeoplePage me={me.data} />} />
-              <Route path="/own" element={<OwnPage me={me.data} />} />
-              <Route path="/expected" element={<ClaimsPage me={me.data} />} />
-              <Route path="/map" element={<MapPage />} />
-              <Route path="/groups" element={<GroupsPage me={me.data} />} />
-              <Route path="/changes" element={<ChangesPage />} />
-              <Route
-                path="*"
-                element={
-                  <Empty title="There is nothing at this address">
-                    Choose an area on the left, or press Ctrl-K and type where to go.
-                  </Empty>
-                }
-              />
-            </Routes>
-          </Suspense>
+          <Whole>
+            <Suspense>
+              <Routes>
+                <Route path="/" element={<Navigate to="/watch" replace />} />
+                <Route path="/watch" element={<WatchPage />} />
+                <Route path="/devices" element={<DevicesPage me={me.data} />} />
+                <Route path="/devices/:name" element={<DevicePage me={me.data} />} />
+                <Route path="/ports" element={<PortsPage me={me.data} />} />
+                <Route path="/clients" element={<ClientsPage me={me.data} />} />
+                <Route path="/sites" element={<SitesPage me={me.data} />} />
+                <Route path="/discover" element={<DiscoverPage me={me.data} />} />
+                <Route path="/people" element={<PeoplePage me={me.data} />} />
+                <Route path="/own" element={<OwnPage me={me.data} />} />
+                <Route path="/expected" element={<ClaimsPage me={me.data} />} />
+                <Route path="/map" element={<MapPage />} />
+                <Route path="/groups" element={<GroupsPage me={me.data} />} />
+                <Route path="/changes" element={<ChangesPage />} />
+                <Route
+                  path="*"
+                  element={
+                    <Empty title="There is nothing at this address">
+                      Choose an area on the left, or press Ctrl-K and type where to go.
+                    </Empty>
+                  }
+                />
+              </Routes>
+            </Suspense>
+          </Whole>
         </Frame>
       ) : (
         <SignInPage />

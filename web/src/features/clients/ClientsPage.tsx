@@ -1,5 +1,5 @@
 import { Pencil } from "lucide-react";
-import { lazy, Suspense, useState } from "react";
+import { Suspense, useState } from "react";
 import { Link } from "react-router";
 import { allowed, type NetworkClient, type Person } from "../../api/client";
 import { useNameClient } from "../../api/queries";
@@ -7,12 +7,13 @@ import { Grid, type GridColumn } from "../../app/Grid";
 import { useScope } from "../../app/view";
 import { Button, Empty, Field, inputClass, Modal } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
+import { late } from "../../ui/late";
 import { Signal } from "../../ui/signal";
 import { Ago, many } from "../../ui/time";
 import { rate } from "../ports/columns";
 import { octets } from "../ports/PortPanel";
 
-const ClientDialog = lazy(() => import("./ClientDialog"));
+const ClientDialog = late(() => import("./ClientDialog"));
 
 function columns(open: (c: NetworkClient) => void, name?: (c: NetworkClient) => void): GridColumn<NetworkClient>[] {
   return [

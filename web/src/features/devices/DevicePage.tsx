@@ -1,5 +1,5 @@
 import { Tabs } from "radix-ui";
-import { lazy, Suspense } from "react";
+import { Suspense } from "react";
 import { Link, useParams } from "react-router";
 import type { DeviceDetail, Person, Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
@@ -7,6 +7,7 @@ import { useKept, useTyped, useView } from "../../app/view";
 import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
+import { late } from "../../ui/late";
 import { Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
 import { portColumns } from "../ports/columns";
@@ -17,8 +18,8 @@ import { Face } from "./Face";
 import { insideTabs } from "./Inside";
 import { PinDialog } from "./PinDialog";
 
-const HistoryTab = lazy(() => import("../history/HistoryTab"));
-const TerminalTab = lazy(() => import("./TerminalTab"));
+const HistoryTab = late(() => import("../history/HistoryTab"));
+const TerminalTab = late(() => import("./TerminalTab"));
 
 export function DevicePage({ me }: { me: Person }) {
   const { name = "" } = useParams();

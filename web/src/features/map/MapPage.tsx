@@ -1,12 +1,13 @@
 import { clsx } from "clsx";
 import { RotateCcw } from "lucide-react";
-import { lazy, Suspense, useMemo } from "react";
+import { Suspense, useMemo } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Line, MapDevice, NetworkMap } from "../../api/client";
 import { both, quote, useList, usePreference } from "../../api/lists";
 import { useKept, useScope, useView } from "../../app/view";
 import { Button, Empty, Failure, inputClass, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
+import { late } from "../../ui/late";
 import { many } from "../../ui/time";
 import { drawDevices, drawSites, lineLabel, type Tie } from "./drawing";
 import { LinksView } from "./LinksView";
@@ -14,7 +15,7 @@ import { PlacesView } from "./PlacesView";
 import { useMap } from "./queries";
 import { RacksView } from "./RacksView";
 
-const Chart = lazy(() => import("./Chart").then((m) => ({ default: m.Chart })));
+const Chart = late(() => import("./Chart").then((m) => ({ default: m.Chart })));
 
 const views = [
   ["", "Topology"],

@@ -1,16 +1,17 @@
-import { lazy, Suspense, useMemo } from "react";
+import { Suspense, useMemo } from "react";
 import { Link } from "react-router";
 import { both, useList } from "../../api/lists";
 import { useScope } from "../../app/view";
 import { Failure, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
+import { late } from "../../ui/late";
 import { many } from "../../ui/time";
 import { beginOf, useLinkUse, useTotal } from "../history/queries";
 import type { Range } from "../history/range";
 import { rate } from "../ports/columns";
 
-const Chart = lazy(() => import("../../ui/chart").then((m) => ({ default: m.Chart })));
+const Chart = late(() => import("../../ui/chart").then((m) => ({ default: m.Chart })));
 
 /** The network in a few numbers: devices by kind and state, clients, the links that are used most. */
 export function Summary({ range }: { range: Range }) {
