@@ -453,7 +453,7 @@ func (u *unit) portEvent(e driver.PortEvent) {
 	p := old
 	p.Oper, p.Changed, p.ObservedAt = e.Oper, e.Changed, time.Now().UTC()
 	if p.Oper != network.Up {
-		p.SpeedMbps = 0
+		p.SpeedMbps, p.Rates = 0, network.Rates{}
 	}
 	u.view.State.Ports = maps.Clone(u.view.State.Ports) // views that were given out must not change
 	u.view.State.Ports[e.Port] = p
