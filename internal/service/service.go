@@ -79,7 +79,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)
 	s.History = history.New(s.Store, o.Log, time.Now, o.KeepEvery)
-	s.History.ClientsAt = s.Inventory.ClientsAt
+	s.History.ClientsAt, s.Inventory.LetGo = s.Inventory.ClientsAt, s.History.LetGo
 	s.Fleet = fleet.New(o.Connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
 	s.Changes = changes.New(s.Fleet, s.Store, s.Bus, o.Log)
 	s.Inventory.TrialStepped = s.Changes.TrialStepped

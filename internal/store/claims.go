@@ -102,7 +102,7 @@ func (s *Store) RenameDevice(ctx context.Context, from, to string) error {
 		if err := changed(tx.ExecContext(ctx, `UPDATE devices SET name = ? WHERE name = ?`, to, from)); err != nil {
 			return err
 		}
-		for _, table := range []string{"ports", "snapshots", "clients", "change_devices", "events"} { // members of groups follow by themselves
+		for _, table := range []string{"ports", "snapshots", "clients", "change_devices", "events", "terminals"} { // members of groups follow by themselves
 			if _, err := tx.ExecContext(ctx, `UPDATE `+table+` SET device = ? WHERE device = ?`, to, from); err != nil {
 				return err
 			}

@@ -118,6 +118,15 @@ func (h *Service) source(k sourceKey) *source {
 	return s
 }
 
+// LetGo forgets what is remembered of the readings of a device: its name may be another's from now on.
+func (h *Service) LetGo(device string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, kind := range []series.Source{series.FromState, series.FromInside, series.FromBefore} {
+		delete(h.sources, sourceKey{device, kind})
+	}
+}
+
 // take keeps a reading that is due.
 func (h *Service) take(device string, kind series.Source, at time.Time, read func() []series.Reading) {
 	ms := at.UnixMilli()

@@ -346,3 +346,20 @@ func TestStepsFitWhatIsKept(t *testing.T) {
 	_, err = b.Fit(begin, begin, 0, 10)
 	assert.ErrorIs(t, err, history.ErrInvalid)
 }
+
+// A device that takes the name of one that was forgotten begins anew, and its readings are kept.
+func TestANameThatIsAnothersIsReadAnew(t *testing.T) {
+	t.Parallel()
+	b := newBench(t)
+	b.live(0, 10*time.Minute)
+	require.NoError(t, b.store.RemoveDevice(t.Context(), "th-sw-02"))
+	b.LetGo("th-sw-02")
+	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.13:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY2"}, AdoptedAt: begin}))
+	b.live(20*time.Minute, 30*time.Minute)
+	b.settled(t)
+	known := ""
+	for _, p := range b.ask(t, series.Port, "1/1/7", "rx", 0, 30*time.Minute, 5*time.Minute) {
+		known += map[bool]string{true: "x", false: "-"}[p.Known]
+	}
+	assert.Equal(t, "----xx", known)
+}

@@ -112,6 +112,7 @@ func (s *Service) Rename(ctx context.Context, from, to, by string) error {
 	last, inHand := s.fleet.View(from)
 	s.fleet.Remove(from)
 	s.index.rename(from, to)
+	s.LetGo(from)
 	if err := s.readSites(ctx); err != nil { // one of them may have it as its entry
 		return err
 	}

@@ -38,6 +38,9 @@ type Service struct {
 	// TrialStepped is called with what devices say of trials. Set it before Start.
 	TrialStepped func(device string, at time.Time, step driver.TrialStep)
 
+	// LetGo is called when a name is no longer that of the device that had it: another may get it. Set it before Start.
+	LetGo func(device string)
+
 	index *index
 
 	mu    sync.Mutex
@@ -49,7 +52,7 @@ type Service struct {
 
 // New returns the service, which observes the fleet.
 func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}}
+	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}, LetGo: func(string) {}}
 }
 
 // Start takes every known device in hand, with what was last known of it.

@@ -251,6 +251,7 @@ func (s *Service) Forget(ctx context.Context, name, by string) error {
 		return err
 	}
 	s.index.drop(name)
+	s.LetGo(name)
 	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was forgotten by %s.", name, by)})
 	return nil
 }
