@@ -363,3 +363,21 @@ func TestANameThatIsAnothersIsReadAnew(t *testing.T) {
 	}
 	assert.Equal(t, "----xx", known)
 }
+
+func TestADamagedRowIsAGapAndNoMore(t *testing.T) {
+	t.Parallel()
+	b := newBench(t)
+	b.live(0, 30*time.Minute)
+	b.reopen(t)
+	source, err := b.store.SourceOf(t.Context(), "th-sw-02", series.FromState)
+	require.NoError(t, err)
+	at := begin.Add(30 * time.Minute).UnixMilli()
+	require.NoError(t, b.store.AppendSamples(t.Context(), []store.LogRow{{Source: source, Bucket: series.Raw.Bucket(at), At: at, Data: []byte{0, 0xff, 0xff}}}))
+	b.live(40*time.Minute, 130*time.Minute)
+	b.settled(t)
+	known := ""
+	for _, p := range b.ask(t, series.Port, "1/1/7", "rx", 0, 2*time.Hour, 10*time.Minute) {
+		known += map[bool]string{true: "x", false: "-"}[p.Known]
+	}
+	assert.Equal(t, "xxx-xxxxxxxx", known)
+}

@@ -2,8 +2,6 @@ package history
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"time"
 
 	"example.net/everypost/internal/core/series"
@@ -45,7 +43,8 @@ func (t *table) add(at int64, layout []int64, slots []int, values []int64) {
 	}
 }
 
-// tables reads the log of a source, each bucket into a table of its own.
+// tables reads the log of a source, each bucket into a table of its own. A row that is damaged, or leans on one that could
+// not be kept, is left out with those that lean on it: there is a gap.
 func (h *Service) tables(ctx context.Context, source int64, things map[int64]series.Thing) (map[int64]*table, error) {
 	rows, err := h.store.SampleLog(ctx, source)
 	if err != nil {
@@ -60,7 +59,8 @@ func (h *Service) tables(ctx context.Context, source int64, things map[int64]ser
 		if r.Layout != nil {
 			before = nil
 			if layout, err = readLayout(r.Layout); err != nil {
-				return nil, err
+				layout = nil
+				continue
 			}
 			slots, width = slots[:0:0], 0
 			for _, id := range layout {
@@ -69,10 +69,11 @@ func (h *Service) tables(ctx context.Context, source int64, things map[int64]ser
 				width += n
 			}
 		} else if layout == nil {
-			continue // what it leans on could not be kept
+			continue
 		}
 		if values, err = series.ReadRow(before, r.Data, width); err != nil {
-			return nil, fmt.Errorf("source %d at %d: %w", source, r.At, err)
+			layout = nil
+			continue
 		}
 		t := out[r.Bucket]
 		if t == nil {
@@ -111,9 +112,11 @@ func (h *Service) SealOne(ctx context.Context) (bool, error) {
 		return false, err
 	}
 	all, err := h.tables(ctx, source, things)
-	if err != nil || all[bucket] == nil {
-		// What cannot be read must not keep the rest from being packed for ever: there will be a gap.
-		return true, errors.Join(err, h.store.PutChunks(ctx, nil, source, bucket))
+	if err != nil {
+		return false, err
+	}
+	if all[bucket] == nil { // nothing of it can be read, and that must not keep the rest from being packed for ever
+		return true, h.store.PutChunks(ctx, nil, source, bucket)
 	}
 	chunks, err := h.pack(ctx, all[bucket], bucket, things, kindOf(things), clock)
 	if err != nil {
