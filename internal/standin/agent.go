@@ -3,6 +3,7 @@ package standin
 import (
 	"context"
 	"strconv"
+	"strings"
 	"time"
 
 	"example.net/everypost/internal/wire/netconf"
@@ -11,6 +12,10 @@ import (
 
 // agent answers the requests of all sessions of one device.
 type agent struct{ d *device }
+
+// switchFeatures are the features of ep-switching that switches have.
+var switchFeatures = []string{"link-modes", "voice-vlan", "isolation", "storm-limits", "rate-limits", "dhcp-snooping", "loop-protection", "access-control",
+	"power-priorities", "schedules", "mirrors", "dscp", "link-tracking", "igmp-snooping"}
 
 // Capabilities implements netconf.Handler.
 func (a *agent) Capabilities() []string {
@@ -22,13 +27,22 @@ func (a *agent) Capabilities() []string {
 	for _, m := range []struct{ prefix, module string }{
 		{"oc-if", "openconfig-interfaces"}, {"oc-eth", "openconfig-if-ethernet"}, {"oc-ip", "openconfig-if-ip"},
 		{"oc-vlan", "openconfig-vlan"}, {"oc-poe", "openconfig-if-poe"}, {"oc-netin", "openconfig-network-instance"},
-		{"oc-lldp", "openconfig-lldp"}, {"oc-sys", "openconfig-system"}, {"oc-pf", "openconfig-platform"}, {"oc-lag", "openconfig-if-aggregate"},
-		{"oc-lacp", "openconfig-lacp"}, {"oc-stp", "openconfig-spanning-tree"}, {"oc-ap", "openconfig-access-points"},
+		{"oc-lldp", "openconfig-lldp"}, {"oc-sys", "openconfig-system"}, {"oc-pf", "openconfig-platform"}, {"oc-ap", "openconfig-access-points"},
 		{"oc-xcvr", "openconfig-platform-transceiver"}, {"oc-fan", "openconfig-platform-fan"}, {"oc-psu", "openconfig-platform-psu"},
-		{"oc-cpu", "openconfig-platform-cpu"}, {"ep-dev", "ep-device"}, {"ep-wan", "ep-wan"}, {"ep-radio", "ep-radio-link"},
+		{"oc-cpu", "openconfig-platform-cpu"}, {"ep-wan", "ep-wan"}, {"ep-radio", "ep-radio-link"},
 	} {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
+	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management")
+	if a.d.spec.Role != "switch" {
+		return caps
+	}
+	for _, m := range []struct{ prefix, module string }{
+		{"oc-lag", "openconfig-if-aggregate"}, {"oc-lacp", "openconfig-lacp"}, {"oc-stp", "openconfig-spanning-tree"}, {"oc-acl", "openconfig-acl"},
+	} {
+		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
+	}
+	caps = append(caps, namespaces["ep-sw"]+"?module=ep-switching&features="+strings.Join(switchFeatures, ","))
 	return caps
 }
 

@@ -29,13 +29,31 @@ func (w *World) nodeOf(device string) string {
 	return device
 }
 
-// forwards reports whether the ends of a cable agree to forward over it: both have a link, and both or neither bundle it.
+// forwards reports whether the ends of a cable agree to forward over it: both have a link, and bundle it or not, by ways that
+// come together.
 func (w *World) forwards(c *cable) bool {
 	a, b := w.at(c.a), w.at(c.b)
 	if !a.up || !b.up {
 		return false
 	}
-	return (w.devices[c.a.device].cfg.ports[c.a.port].lag == "") == (w.devices[c.b.device].cfg.ports[c.b.port].lag == "")
+	x, inA := w.bundleAt(c.a)
+	y, inB := w.bundleAt(c.b)
+	switch {
+	case !inA && !inB:
+		return true
+	case inA != inB: // one end alone bundles: it may if it does not wait to be answered
+		return inA && x.static || inB && y.static
+	case x.static != y.static:
+		return false
+	}
+	return x.static || !x.passive || !y.passive
+}
+
+// bundleAt is the bundle of which a port is a member.
+func (w *World) bundleAt(e endpoint) (bundleConfig, bool) {
+	cfg := w.devices[e.device].cfg
+	lag := cfg.ports[e.port].lag
+	return cfg.bundles[lag], lag != ""
 }
 
 func (w *World) at(e endpoint) *portSim { return w.devices[e.device].ports[e.port] }
@@ -66,7 +84,7 @@ func (w *World) bundles() []*bundle {
 			out = append(out, b)
 		}
 		b.cables = append(b.cables, c)
-		b.speed += min(w.at(c.a).spec.SpeedMbps, w.at(c.b).spec.SpeedMbps)
+		b.speed += w.negotiated(c)
 	}
 	return out
 }
@@ -115,6 +133,13 @@ func (w *World) spanTree() *spanning {
 		s.root[root], s.cost[root] = root, 0
 		w.cheapestWays(s, root, at, ids)
 	}
+	for name, d := range w.devices {
+		for port, p := range d.ports {
+			if p.guard.looped && d.cfg.stp {
+				s.blocked[endpoint{name, port}] = true
+			}
+		}
+	}
 	for _, b := range bundles {
 		if s.toRoot[b.a] == b || s.toRoot[b.b] == b {
 			continue
@@ -158,6 +183,9 @@ func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, 
 			if far == node {
 				far = b.b
 			}
+			if w.guardsRoot(b, far) {
+				continue
+			}
 			cost := s.cost[node] + pathCost(b.speed)
 			if old, reached := s.cost[far]; done[far] || reached && s.root[far] == root && old <= cost {
 				continue
@@ -166,6 +194,18 @@ func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, 
 			open = append(open, far)
 		}
 	}
+}
+
+// guardsRoot tells whether a bridge does not take a bundle as its way to a root.
+func (w *World) guardsRoot(b *bundle, node string) bool {
+	return slices.ContainsFunc(b.cables, func(c *cable) bool {
+		for _, e := range []endpoint{c.a, c.b} {
+			if d := w.devices[e.device]; w.nodeOf(e.device) == node && d.cfg.stp && d.cfg.ports[e.port].rootGuard {
+				return true
+			}
+		}
+		return false
+	})
 }
 
 // room is a VLAN inside a device.
@@ -312,10 +352,30 @@ func (d *device) macTable() []learned {
 	return out
 }
 
-// joined is the VLAN in which a host's frames are.
+// joined is the VLAN in which a host's frames are, 0 when it is let into none.
 func (h *host) joined(c *compiled) int {
 	if h.SSID != "" {
 		return h.VLAN
 	}
-	return c.ports[h.at.port].untagged
+	p := c.ports[h.at.port]
+	if !h.letIn(p, c.radius) {
+		return p.guest
+	}
+	if p.voice != 0 && hasWord(h.Name, "phone") { // it was told so by LLDP-MED
+		return p.voice
+	}
+	return p.untagged
+}
+
+// letIn tells whether a host may use a port with access control: those that people sit at can say who they are (IEEE 802.1X),
+// the address of every host is known to who is asked.
+func (h *host) letIn(p portConfig, radius bool) bool {
+	knows := slices.ContainsFunc([]string{"desk", "counter", "laptop", "printer"}, func(kind string) bool { return hasWord(h.Name, kind) })
+	switch p.access {
+	case "802.1x":
+		return radius && knows
+	case "mac", "802.1x-or-mac":
+		return radius
+	}
+	return true
 }

@@ -20,6 +20,7 @@ type compiled struct {
 
 	off map[string]bool // services that are switched off
 
+	switching
 	callHome string            // host:port to call; "" for none
 	keys     map[string]string // by which users are let in
 }
@@ -29,6 +30,7 @@ type portConfig struct {
 	untagged     int // 0: none
 	tagged       []vlanSpan
 	lag          string
+	portSwitching
 }
 
 type vlanSpan struct{ low, high int }
@@ -74,12 +76,15 @@ func compile(tree *xmlnode.Node) *compiled {
 			sv = i.Find("aggregation/switched-vlan/config")
 		}
 		p.untagged, p.tagged = compileVLANs(sv)
+		p.link(i)
 		c.ports[i.TextAt("name")] = p
 	}
+	c.compileSwitching(tree)
 	for name, p := range c.ports {
 		if p.lag != "" { // a member forwards what its bundle does
 			bundle := c.ports[p.lag]
 			p.untagged, p.tagged = bundle.untagged, bundle.tagged
+			p.enabled = p.enabled && bundle.enabled
 			c.ports[name] = p
 		}
 	}

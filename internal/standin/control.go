@@ -13,7 +13,7 @@ import (
 // Fault is something that can be thrown at a world, by name.
 type Fault string
 
-// The faults. A target is a device, or a port as device:port for cut, mend and damage.
+// The faults. A target is a device, or a port as device:port for cut, mend, damage, loop, storm and flap.
 const (
 	Cut            Fault = "cut"             // cut the cable at a port
 	Mend           Fault = "mend"            // mend it
@@ -26,6 +26,9 @@ const (
 	NewHostKey     Fault = "new-host-key"    // a device shows another key from now on
 	Slow           Fault = "slow"            // a device takes its time for every answer
 	Damage         Fault = "damage"          // the cable at a port spoils a part of the frames
+	Loop           Fault = "loop"            // what is plugged into a port sends back all that it hears
+	Storm          Fault = "storm"           // what is plugged into a port sends broadcasts without end
+	Flap           Fault = "flap"            // the cable at a port comes and goes, six times in six seconds
 	Rain           Fault = "rain"            // heavy rain on a radio link
 	Overheat       Fault = "overheat"        // a device gets hot
 	DeadSupply     Fault = "dead-supply"     // the last power supply of a device fails
@@ -38,7 +41,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Rain, Overheat, DeadSupply, Unpack, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Unpack, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -48,13 +51,11 @@ func (w *World) Throw(f Fault, target string) error {
 	if f == Cut || f == Mend {
 		return w.setCut(target, f == Cut)
 	}
-	if f == Damage {
-		at, err := w.endpoint(target)
+	if at, err := w.endpoint(target); slices.Contains(onPort, f) {
 		if err != nil {
 			return err
 		}
-		w.at(at).damage = 0.02
-		return nil
+		return w.throwAt(f, target, at)
 	}
 	d := w.devices[target]
 	if d == nil {
@@ -108,10 +109,36 @@ func (w *World) Throw(f Fault, target string) error {
 	return nil
 }
 
+// onPort are the faults of what hangs on a port.
+var onPort = []Fault{Damage, Loop, Storm, Flap}
+
+func (w *World) throwAt(f Fault, target string, at endpoint) error {
+	switch p := w.at(at); f {
+	case Damage:
+		p.damage = 0.02
+	case Loop:
+		p.guard.looped = true
+	case Storm:
+		p.guard.storming = true
+	case Flap:
+		if err := w.setCut(target, true); err != nil {
+			return err
+		}
+		for i := range 11 {
+			w.after(time.Duration(i+1)*500*time.Millisecond, func() { _ = w.setCut(target, i%2 == 1) })
+		}
+	}
+	w.settle()
+	return nil
+}
+
 func (w *World) setCut(target string, cut bool) error {
 	at, err := w.endpoint(target)
 	if err != nil {
 		return err
+	}
+	if !cut {
+		w.at(at).guard.looped, w.at(at).guard.storming = false, false
 	}
 	for _, c := range w.cables {
 		if c.a == at || c.b == at {
@@ -132,6 +159,10 @@ func (w *World) setCut(target string, cut bool) error {
 			w.settle()
 			return nil
 		}
+	}
+	if !cut {
+		w.settle()
+		return nil
 	}
 	return fmt.Errorf("no cable is plugged into %s", target)
 }

@@ -179,7 +179,50 @@ func validate(tree *xmlnode.Node) error {
 			fault(netconf.TagInvalidValue, path+"/ethernet/switched-vlan/config/trunk-vlans", "an access port carries no tagged VLANs")
 		}
 	}
+	validateSwitching(tree, vlans, fault)
 	return errors.Join(errs...)
+}
+
+// validateSwitching checks what settings of ports refer to.
+func validateSwitching(tree *xmlnode.Node, vlans map[string]bool, fault func(tag, path, format string, args ...any)) {
+	sw := tree.Child("switching")
+	names := func(list []*xmlnode.Node) map[string]bool {
+		out := map[string]bool{}
+		for _, n := range list {
+			out[n.TextAt("name")] = true
+		}
+		return out
+	}
+	schedules, lists, ports := names(sw.All("schedule")), names(tree.Find("acl/acl-sets").All("acl-set")), names(tree.Child("interfaces").All("interface"))
+	refer := func(path, what, name string, known map[string]bool) {
+		if name != "" && !known[name] {
+			fault(netconf.TagDataMissing, path, "there is no %s %s on this device", what, name)
+		}
+	}
+	for _, p := range sw.All("port") {
+		path := "/switching/port[name='" + p.TextAt("name") + "']"
+		refer(path, "port", p.TextAt("name"), ports)
+		refer(path+"/schedule", "schedule", p.TextAt("schedule"), schedules)
+		refer(path+"/voice-vlan", "VLAN", p.TextAt("voice-vlan"), vlans)
+		refer(path+"/guest-vlan", "VLAN", p.TextAt("guest-vlan"), vlans)
+		for _, f := range p.Child("follow").All("port") {
+			refer(path+"/follow/port", "port", f.Text, ports)
+		}
+	}
+	for _, m := range sw.All("mirror") {
+		path := "/switching/mirror[name='" + m.TextAt("name") + "']"
+		to := m.TextAt("to/port")
+		refer(path+"/to", "port", to, ports)
+		for _, s := range m.Child("sources").All("port") {
+			refer(path+"/sources", "port", s.Text, ports)
+			if s.Text == to {
+				fault(netconf.TagInvalidValue, path+"/to", "%s would be mirrored to itself", to)
+			}
+		}
+	}
+	for _, i := range tree.Find("acl/interfaces").All("interface") {
+		refer("/acl/interfaces/interface[id='"+i.TextAt("id")+"']", "access list", i.TextAt("ingress-acl-sets/ingress-acl-set/set-name"), lists)
+	}
 }
 
 // withDefaults returns the tree as the mode of RFC 6243 wants it: explicit leaves it as it is, report-all adds leaves

@@ -28,6 +28,14 @@ func routed(list []PortSpec) []PortSpec {
 	return list
 }
 
+// combo gives ports a second connector.
+func combo(list []PortSpec, which ...int) []PortSpec {
+	for _, i := range which {
+		list[i].Combo = true
+	}
+	return list
+}
+
 func switchPorts(member, copper, copperSpeed, cages, cageSpeed int, poe bool) []PortSpec {
 	prefix := strconv.Itoa(member) + "/1/"
 	return append(portsOf(prefix, 1, copper, copperSpeed, poe, false), portsOf(prefix, copper+1, cages, cageSpeed, false, true)...)
@@ -35,7 +43,7 @@ func switchPorts(member, copper, copperSpeed, cages, cageSpeed int, poe bool) []
 
 // models are the makes of this world.
 var models = map[string]model{
-	"H8":   {"Halyard", "switch", 120_000, 1, 0, "HY08", "4.1.6", func() []PortSpec { return switchPorts(1, 8, 1000, 2, 10_000, true) }},
+	"H8":   {"Halyard", "switch", 120_000, 1, 0, "HY08", "4.1.6", func() []PortSpec { return combo(switchPorts(1, 8, 1000, 2, 10_000, true), 6, 7) }},
 	"H24P": {"Halyard", "switch", 370_000, 2, 0, "HY24", "4.1.6", func() []PortSpec { return switchPorts(1, 24, 1000, 4, 10_000, true) }},
 	"H48P": {"Halyard", "switch", 740_000, 2, 0, "HY48", "4.1.6", func() []PortSpec { return switchPorts(1, 48, 1000, 4, 10_000, true) }},
 	"H12R": {"Halyard", "switch", 180_000, 2, 0, "HY12", "3.8.2", func() []PortSpec { return switchPorts(1, 8, 1000, 4, 1000, true) }},

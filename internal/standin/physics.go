@@ -1,7 +1,9 @@
 package standin
 
 import (
+	"cmp"
 	"maps"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -12,17 +14,7 @@ import (
 func (w *World) settle() {
 	now := w.clock.now()
 	w.settlePower(now)
-	up := w.links()
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
-		d := w.devices[name]
-		for _, spec := range d.spec.Ports {
-			p := d.ports[spec.Name]
-			if is := up[endpoint{name, spec.Name}]; is != p.up {
-				p.up, p.changed = is, now
-				d.portChanged(now, p)
-			}
-		}
-	}
+	w.settleLinks(now)
 	w.settlePoE()
 	w.settleTunnels(now)
 	w.tree = w.spanTree()
@@ -31,14 +23,49 @@ func (w *World) settle() {
 		h.routed = false
 	}
 	w.reached = w.managed()
+	w.tapPorts()
 	for name, d := range w.devices {
 		// The workshop in which devices are unpacked lets them reach out before they are anything.
 		bare := d.spec.Crated && d.cfg.callHome == ""
 		d.gate.set((w.reached[name] || bare) && d.powered && !d.hung)
-		if off := d.cfg.off[serviceNetconf]; d.listener != nil && off != d.mute {
+		if off := d.cfg.off[serviceNetconf] || !d.letsManage(); d.listener != nil && off != d.mute {
 			d.mute = off
 			d.listener.setDown(off || !d.powered || d.booting)
 		}
+	}
+}
+
+// manager is from where the service comes in this world: from the machine itself.
+var manager = netip.AddrFrom4([4]byte{127, 0, 0, 1})
+
+// letsManage tells whether a device lets itself be managed from where the service is.
+func (d *device) letsManage() bool {
+	return len(d.cfg.allowed) == 0 || slices.ContainsFunc(d.cfg.allowed, func(p netip.Prefix) bool { return p.Contains(manager) })
+}
+
+// settleLinks works out which ports have a link, and lets the ports' guards act on it until all is quiet.
+func (w *World) settleLinks(now time.Time) {
+	up := w.links()
+	for range 8 { // a guard may bring another to act: a port that follows one that was shut
+		if !w.guardPorts(up) {
+			break
+		}
+		up = w.links()
+	}
+	again := false
+	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+		d := w.devices[name]
+		for _, spec := range d.spec.Ports {
+			p := d.ports[spec.Name]
+			if is := up[endpoint{name, spec.Name}]; is != p.up {
+				p.up, p.changed = is, now
+				d.portChanged(now, p)
+				again = w.flapped(d, p, now) || again
+			}
+		}
+	}
+	if again {
+		w.settleLinks(now)
 	}
 }
 
@@ -46,22 +73,28 @@ func (w *World) settle() {
 // boots for a while.
 func (w *World) settlePower(now time.Time) {
 	for range w.devices { // one round for each device that may hang on another
+		acted := false
+		grants := map[string]map[string]bool{}
 		for _, d := range w.devices {
-			has := !d.powerCut && !d.crated && w.fed(d)
+			has := !d.powerCut && !d.crated && w.fed(d, grants)
 			if has == d.powered {
 				continue
 			}
-			d.powered = has
-			if !has {
+			acted = true
+			if d.powered = has; !has {
 				d.loseMemory()
 				continue
 			}
 			d.boot(now, time.Duration(d.spec.BootSeconds)*time.Second)
 		}
+		if !acted {
+			return
+		}
 	}
 }
 
-func (w *World) fed(d *device) bool {
+// fed tells whether a device has power; grants are what feeders give, as far as it was worked out.
+func (w *World) fed(d *device, grants map[string]map[string]bool) bool {
 	if d.spec.FedBy == "" {
 		return true
 	}
@@ -69,11 +102,69 @@ func (w *World) fed(d *device) bool {
 	if err != nil {
 		return false
 	}
-	feeder := w.devices[at.device]
-	if w.cutAt(at) {
-		return false
+	if grants[at.device] == nil {
+		grants[at.device] = w.granted(w.devices[at.device])
 	}
-	return feeder.powered && feeder.cfg.ports[at.port].poe
+	return grants[at.device][at.port]
+}
+
+// demand is what asks for power at a port.
+type demand struct {
+	port          string
+	milliW, class int
+	priority      int
+}
+
+// demands lists what asks a device for power.
+func (w *World) demands(d *device) []demand {
+	var out []demand
+	ask := func(port string, milliW, class int, cut bool) {
+		p, c := d.ports[port], d.cfg.ports[port]
+		if !p.spec.PoE || cut || milliW == 0 || !c.poe || c.classLimit != 0 && class > c.classLimit || d.booting && !c.throughReboot {
+			return
+		}
+		out = append(out, demand{port, milliW, class, c.priority})
+	}
+	for _, h := range w.hostsAt[d.spec.Name] {
+		if h.SSID == "" {
+			ask(h.at.port, h.DrawMilliW, h.Class, h.cut)
+		}
+	}
+	for _, name := range w.fedFrom[d.spec.Name] {
+		other := w.devices[name]
+		at, _ := w.endpoint(other.spec.FedBy)
+		ask(at.port, other.spec.DrawMilliW, 4, w.cutAt(at) || other.crated)
+	}
+	return out
+}
+
+// granted tells at which ports a device feeds what asks for it: those of the highest priority first, then in the order of
+// its ports, as far as the budget goes.
+func (w *World) granted(d *device) map[string]bool {
+	out := map[string]bool{}
+	if !d.powered {
+		return out
+	}
+	all := w.demands(d)
+	order := map[string]int{}
+	for i, p := range d.spec.Ports {
+		order[p.Name] = i
+	}
+	slices.SortFunc(all, func(a, b demand) int { return cmp.Or(a.priority-b.priority, order[a.port]-order[b.port]) })
+	left := d.budget()
+	for _, ask := range all {
+		if ask.milliW <= left {
+			left -= ask.milliW
+			out[ask.port] = true
+		}
+	}
+	return out
+}
+
+// budget is what a device can feed with the power supplies that work.
+func (d *device) budget() int {
+	supplies := max(d.spec.Supplies, 1)
+	return d.spec.BudgetMilliW * (supplies - len(d.deadSupplies)) / supplies
 }
 
 // links tells which ports have a link.
@@ -81,10 +172,11 @@ func (w *World) links() map[endpoint]bool {
 	up := map[endpoint]bool{}
 	ready := func(e endpoint) bool {
 		d := w.devices[e.device]
-		return d.powered && !d.booting && d.cfg.ports[e.port].enabled
+		c := d.cfg.ports[e.port]
+		return d.powered && !d.booting && c.enabled && w.keptShut(d, d.ports[e.port]) == "" && c.plugged(d.ports[e.port].spec)
 	}
 	for _, c := range w.cables {
-		if !c.cut && ready(c.a) && ready(c.b) {
+		if !c.cut && ready(c.a) && ready(c.b) && w.negotiated(c) > 0 {
 			up[c.a], up[c.b] = true, true
 		}
 	}
@@ -95,12 +187,53 @@ func (w *World) links() map[endpoint]bool {
 			}
 		}
 	}
+	grants := map[string]map[string]bool{}
 	for _, h := range w.hosts {
-		if h.SSID == "" && !h.cut && ready(h.at) && (h.DrawMilliW == 0 || w.devices[h.at.device].cfg.ports[h.at.port].poe) {
+		if h.SSID != "" || h.cut || !ready(h.at) {
+			continue
+		}
+		if h.DrawMilliW > 0 {
+			if grants[h.at.device] == nil {
+				grants[h.at.device] = w.granted(w.devices[h.at.device])
+			}
+			if !grants[h.at.device][h.at.port] {
+				continue
+			}
+		}
+		d := w.devices[h.at.device]
+		if c := d.cfg.ports[h.at.port]; c.fixedMbps <= d.ports[h.at.port].spec.SpeedMbps {
 			up[h.at] = true
 		}
 	}
+	for name, d := range w.devices {
+		for port, p := range d.ports {
+			if at := (endpoint{name, port}); p.guard.looped && ready(at) {
+				up[at] = true
+			}
+		}
+	}
 	return up
+}
+
+// plugged tells whether a port listens on the connector in which its cable is.
+func (p portConfig) plugged(spec PortSpec) bool { return !spec.Combo || p.connector != "fibre" }
+
+// negotiated is the speed at which the ends of a cable come together in Mbit/s, 0 when they do not.
+func (w *World) negotiated(c *cable) int {
+	speed := func(e endpoint) (fixed, most int) {
+		d := w.devices[e.device]
+		return d.cfg.ports[e.port].fixedMbps, d.ports[e.port].spec.SpeedMbps
+	}
+	fixedA, mostA := speed(c.a)
+	fixedB, mostB := speed(c.b)
+	switch most := min(mostA, mostB); {
+	case fixedA > 0 && fixedB > 0 && fixedA != fixedB, max(fixedA, fixedB) > most:
+		return 0
+	case max(fixedA, fixedB) > 0:
+		return max(fixedA, fixedB)
+	default:
+		return most
+	}
 }
 
 // settlePoE gives each port what hangs on it asks for.
@@ -109,19 +242,11 @@ func (w *World) settlePoE() {
 		for _, p := range d.ports {
 			p.feeding, p.class = 0, 0
 		}
-	}
-	feed := func(at endpoint, milliW, class int, cut bool) {
-		d := w.devices[at.device]
-		if p := d.ports[at.port]; p.spec.PoE && d.powered && !cut && milliW > 0 && d.cfg.ports[at.port].poe {
-			p.feeding, p.class = milliW, class
-		}
-	}
-	for _, h := range w.hosts {
-		feed(h.at, h.DrawMilliW, h.Class, h.cut)
-	}
-	for _, d := range w.devices {
-		if at, err := w.endpoint(d.spec.FedBy); d.spec.FedBy != "" && err == nil {
-			feed(at, d.spec.DrawMilliW, 4, w.cutAt(at))
+		granted := w.granted(d)
+		for _, ask := range w.demands(d) {
+			if granted[ask.port] {
+				d.ports[ask.port].feeding, d.ports[ask.port].class = ask.milliW, ask.class
+			}
 		}
 	}
 }

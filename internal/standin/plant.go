@@ -60,6 +60,7 @@ type PortSpec struct {
 	Disabled          bool
 	LAG               string // the bundle of which it is a member
 	Cage              bool
+	Combo             bool // has a cage besides its copper connector, of which one works
 }
 
 // LAGSpec is a bundle of ports (IEEE 802.1AX) with LACP.
@@ -236,6 +237,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		}
 		if p.PoE {
 			eth.Add(node("oc-poe", "poe", node("oc-poe", "config", leaf("oc-poe", "enabled", "true"))))
+		}
+		if p.Combo {
+			eth.Add(node("ep-sw", "connectors", leaf("ep-sw", "count", "2")))
 		}
 		interfaces.Add(node("oc-if", "interface", leaf("oc-if", "name", p.Name), c, eth))
 	}

@@ -1,7 +1,9 @@
 package standin
 
 import (
+	"cmp"
 	"fmt"
+	"net/netip"
 	"strconv"
 	"strings"
 
@@ -29,6 +31,8 @@ var namespaces = map[string]string{
 	"oc-cpu":   "http://openconfig.net/yang/platform/cpu",
 	"ncs":      "urn:ietf:params:xml:ns:yang:ietf-netconf-server",
 	"ep-dev":   "urn:everypost:yang:ep-device",
+	"ep-sw":    "urn:everypost:yang:ep-switching",
+	"oc-acl":   "http://openconfig.net/yang/acl",
 	"ep-wan":   "urn:everypost:yang:ep-wan",
 	"ep-radio": "urn:everypost:yang:ep-radio-link",
 }
@@ -47,6 +51,17 @@ ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/t
 ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/tcp-client-parameters/remote-port uint16
 ep-dev:services/service[name]/name string
 ep-dev:services/service[name]/enabled boolean =true
+ep-dev:about/contact string
+ep-dev:about/location string
+ep-dev:management/allowed/from* prefix
+oc-sys:system/clock/config/timezone-name string
+oc-sys:system/ntp/config/enabled boolean =false
+oc-sys:system/ntp/servers/server[address]/address address
+oc-sys:system/ntp/servers/server[address]/config/address address
+oc-sys:system/dns/servers/server[address]/address address
+oc-sys:system/dns/servers/server[address]/config/address address
+oc-sys:system/logging/remote-servers/remote-server[host]/host address
+oc-sys:system/logging/remote-servers/remote-server[host]/config/host address
 oc-lldp:lldp/config/enabled boolean =true
 oc-if:interfaces/interface[name]/name string
 oc-if:interfaces/interface[name]/config/name string
@@ -55,6 +70,10 @@ oc-if:interfaces/interface[name]/config/description string
 oc-if:interfaces/interface[name]/config/enabled boolean =true
 oc-if:interfaces/interface[name]/config/mtu uint16
 oc-if:interfaces/interface[name]/oc-eth:ethernet/config/auto-negotiate boolean =true
+oc-if:interfaces/interface[name]/oc-eth:ethernet/config/duplex-mode duplex
+oc-if:interfaces/interface[name]/oc-eth:ethernet/config/port-speed identity
+oc-if:interfaces/interface[name]/oc-eth:ethernet/config/enable-flow-control boolean =false
+oc-if:interfaces/interface[name]/oc-eth:ethernet/ep-sw:connectors/count uint16
 oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-poe:poe/config/enabled boolean =true
 oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/interface-mode mode
 oc-if:interfaces/interface[name]/oc-eth:ethernet/oc-vlan:switched-vlan/config/access-vlan vlan
@@ -78,6 +97,69 @@ oc-lacp:lacp/interfaces/interface[name]/config/interval lacp-interval =SLOW
 oc-lacp:lacp/interfaces/interface[name]/config/lacp-mode lacp-mode =ACTIVE
 oc-stp:stp/global/config/enabled-protocol* identity
 oc-stp:stp/rstp/config/bridge-priority bridge-priority
+oc-stp:stp/rstp/config/hello-time 1..10
+oc-stp:stp/rstp/config/max-age 6..40
+oc-stp:stp/rstp/config/forwarding-delay 4..30
+oc-stp:stp/interfaces/interface[name]/name string
+oc-stp:stp/interfaces/interface[name]/config/name string
+oc-stp:stp/interfaces/interface[name]/config/edge-port identity
+oc-stp:stp/interfaces/interface[name]/config/guard stp-guard
+oc-stp:stp/interfaces/interface[name]/config/bpdu-guard boolean =false
+oc-acl:acl/acl-sets/acl-set[name,type]/name string
+oc-acl:acl/acl-sets/acl-set[name,type]/type identity
+oc-acl:acl/acl-sets/acl-set[name,type]/config/name string
+oc-acl:acl/acl-sets/acl-set[name,type]/config/type identity
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/sequence-id 1..65535
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/config/sequence-id 1..65535
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/ipv4/config/source-address prefix
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/ipv4/config/destination-address prefix
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/ipv4/config/protocol identity
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/transport/config/source-port port-range
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/transport/config/destination-port port-range
+oc-acl:acl/acl-sets/acl-set[name,type]/acl-entries/acl-entry[sequence-id]/actions/config/forwarding-action identity
+oc-acl:acl/interfaces/interface[id]/id string
+oc-acl:acl/interfaces/interface[id]/config/id string
+oc-acl:acl/interfaces/interface[id]/ingress-acl-sets/ingress-acl-set[set-name,type]/set-name string
+oc-acl:acl/interfaces/interface[id]/ingress-acl-sets/ingress-acl-set[set-name,type]/type identity
+oc-acl:acl/interfaces/interface[id]/ingress-acl-sets/ingress-acl-set[set-name,type]/config/set-name string
+oc-acl:acl/interfaces/interface[id]/ingress-acl-sets/ingress-acl-set[set-name,type]/config/type identity
+ep-sw:switching/port[name]/name string
+ep-sw:switching/port[name]/connector connector =auto
+ep-sw:switching/port[name]/energy-saving boolean =false
+ep-sw:switching/port[name]/voice-vlan vlan
+ep-sw:switching/port[name]/power/class-limit 1..8
+ep-sw:switching/port[name]/power/priority power-priority =low
+ep-sw:switching/port[name]/power/through-reboot boolean =false
+ep-sw:switching/port[name]/schedule string
+ep-sw:switching/port[name]/follow/port* string
+ep-sw:switching/port[name]/follow-delay 0..300 =3
+ep-sw:switching/port[name]/flap-guard/changes 2..100
+ep-sw:switching/port[name]/flap-guard/window 1..3600 =10
+ep-sw:switching/port[name]/flap-guard/hold 1..86400 =300
+ep-sw:switching/port[name]/access-control access-control =off
+ep-sw:switching/port[name]/guest-vlan vlan
+ep-sw:switching/port[name]/dscp dscp
+ep-sw:switching/port[name]/isolation 1..64
+ep-sw:switching/port[name]/storm-limits/broadcast 1..1000000
+ep-sw:switching/port[name]/storm-limits/multicast 1..1000000
+ep-sw:switching/port[name]/storm-limits/unknown-unicast 1..1000000
+ep-sw:switching/port[name]/rate-limits/in 64..100000000
+ep-sw:switching/port[name]/rate-limits/out 64..100000000
+ep-sw:switching/port[name]/dhcp-trust boolean =false
+ep-sw:switching/port[name]/loop-protection boolean =false
+ep-sw:switching/vlan[id]/id vlan
+ep-sw:switching/vlan[id]/igmp-snooping boolean =false
+ep-sw:switching/vlan[id]/igmp-querier boolean =false
+ep-sw:switching/vlan[id]/dhcp-snooping boolean =false
+ep-sw:switching/schedule[name]/name string
+ep-sw:switching/schedule[name]/hours hours
+ep-sw:switching/mirror[name]/name string
+ep-sw:switching/mirror[name]/sources/port* string
+ep-sw:switching/mirror[name]/direction direction =both
+ep-sw:switching/mirror[name]/to/port* string
+ep-sw:switching/authentication/radius-server* address
+ep-sw:switching/loop-protection/interval 1..60 =5
+ep-sw:switching/loop-protection/recovery recovery =300
 oc-netin:network-instances/network-instance[name]/name string
 oc-netin:network-instances/network-instance[name]/config/name string
 oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/vlan-id vlan
@@ -129,6 +211,43 @@ var leafTypes = map[string]func(string) error{
 			return fmt.Errorf("%q is not a multiple of 4096 in the range 0..61440", v)
 		}
 		return nil
+	},
+	"duplex":         oneOf("FULL", "HALF"),
+	"stp-guard":      oneOf("ROOT", "LOOP", "NONE"),
+	"connector":      oneOf("auto", "copper", "fibre"),
+	"power-priority": oneOf("critical", "high", "low"),
+	"access-control": oneOf("off", "802.1x", "mac", "802.1x-or-mac"),
+	"direction":      oneOf("both", "in", "out"),
+	"address": func(v string) error {
+		_, err := netip.ParseAddr(v)
+		return err
+	},
+	"prefix": func(v string) error {
+		_, err := netip.ParsePrefix(v)
+		return err
+	},
+	"port-range": func(v string) error {
+		low, high, isRange := strings.Cut(v, "..")
+		if !isRange {
+			high = low
+		}
+		return cmp.Or(within(0, 65535)(low), within(0, 65535)(high))
+	},
+	"dscp": func(v string) error {
+		if v == "ignore" {
+			return nil
+		}
+		return within(0, 63)(v)
+	},
+	"recovery": func(v string) error {
+		if v == "never" {
+			return nil
+		}
+		return within(1, 86400)(v)
+	},
+	"hours": func(v string) error {
+		_, err := readHours(v)
+		return err
 	},
 	"uint16":        within(0, 65535),
 	"vlan":          within(1, 4094),
@@ -202,7 +321,7 @@ func readSchema(lines string) *schemaNode {
 			if next == nil {
 				next = &schemaNode{space: space, name: name, leafList: leafList, children: map[string]*schemaNode{}}
 				if keys != "" {
-					next.keys = strings.Fields(keys)
+					next.keys = strings.Split(keys, ",")
 				}
 				at.children[name] = next
 				at.order = append(at.order, name)
@@ -210,6 +329,11 @@ func readSchema(lines string) *schemaNode {
 			at = next
 		}
 		at.check = leafTypes[words[1]]
+		if low, high, isRange := strings.Cut(words[1], ".."); isRange {
+			l, _ := strconv.Atoi(low)
+			h, _ := strconv.Atoi(high)
+			at.check = within(l, h)
+		}
 		if len(words) > 2 {
 			at.def = strings.TrimPrefix(words[2], "=")
 		}

@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"cmp"
 	"net"
 	"slices"
 	"strconv"
@@ -64,13 +65,13 @@ func operStatus(p *portSim) string {
 var sections = map[string]func(*device, *xmlnode.Node, time.Time){
 	"system": (*device).systemState, "interfaces": (*device).interfacesState, "lldp": (*device).lldpState, "lacp": (*device).lacpState,
 	"stp": (*device).stpState, "components": (*device).componentsState, "network-instances": (*device).instancesState,
-	"access-points": (*device).accessPointState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState, "radio-link": (*device).radioLinkState,
+	"access-points": (*device).accessPointState, "switching": (*device).switchingState, "acl": (*device).listState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState, "radio-link": (*device).radioLinkState,
 }
 
 // homes are the namespaces of the top-level containers that hold no configuration.
 var homes = []struct{ name, prefix string }{
 	{"system", "oc-sys"}, {"lldp", "oc-lldp"}, {"components", "oc-pf"}, {"network-instances", "oc-netin"}, {"access-points", "oc-ap"},
-	{"device", "ep-dev"}, {"tunnels", "ep-wan"}, {"radio-link", "ep-radio"},
+	{"device", "ep-dev"}, {"switching", "ep-sw"}, {"tunnels", "ep-wan"}, {"radio-link", "ep-radio"},
 }
 
 // stateTree is configuration and state together, as <get> shows them: of the containers that are wanted, or of all.
@@ -148,7 +149,7 @@ func (d *device) interfacesState(interfaces *xmlnode.Node, _ time.Time) {
 		}
 		i.Add(p.stateNode(d.cfg.ports[name].enabled))
 		eth := i.Ensure(namespaces["oc-eth"], "ethernet")
-		eth.Add(p.ethernetState())
+		eth.Add(p.ethernetState(d.speedOf(name)))
 		if p.spec.PoE {
 			x := in("oc-poe")
 			eth.Ensure(namespaces["oc-poe"], "poe").Add(x.node("state", x.leaf("enabled", strconv.FormatBool(d.cfg.ports[name].poe)),
@@ -208,12 +209,23 @@ func (p *portSim) stateNode(enabled bool) *xmlnode.Node {
 	return x.node("state", x.leaf("name", p.spec.Name), x.leaf("admin-status", admin), x.leaf("oper-status", operStatus(p)), x.when("last-change", p.changed), p.counters.node())
 }
 
-var speedNames = map[int]string{100: "SPEED_100MB", 1000: "SPEED_1GB", 2500: "SPEED_2500MB", 10000: "SPEED_10GB", 25000: "SPEED_25GB", 40000: "SPEED_40GB", 100000: "SPEED_100GB"}
+var speedNames = map[int]string{10: "SPEED_10MB", 5000: "SPEED_5GB", 100: "SPEED_100MB", 1000: "SPEED_1GB", 2500: "SPEED_2500MB", 10000: "SPEED_10GB", 25000: "SPEED_25GB", 40000: "SPEED_40GB", 100000: "SPEED_100GB"}
 
-func (p *portSim) ethernetState() *xmlnode.Node {
+// speedOf is the speed of a port's link.
+func (d *device) speedOf(port string) int {
+	at := endpoint{d.spec.Name, port}
+	for _, c := range d.world.cablesAt[d.spec.Name] {
+		if c.a == at || c.b == at {
+			return d.world.negotiated(c)
+		}
+	}
+	return cmp.Or(d.cfg.ports[port].fixedMbps, d.ports[port].spec.SpeedMbps)
+}
+
+func (p *portSim) ethernetState(mbps int) *xmlnode.Node {
 	x := in("oc-eth")
 	n := x.node("state", x.leaf("mac-address", p.mac))
-	if s := speedNames[p.spec.SpeedMbps]; p.up && s != "" {
+	if s := speedNames[mbps]; p.up && s != "" {
 		n.Add(x.leaf("negotiated-port-speed", "oc-eth:"+s).SetAttr("xmlns", "oc-eth", namespaces["oc-eth"]))
 	}
 	return n
@@ -336,7 +348,7 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 		for _, p := range d.ports {
 			used += p.feeding
 		}
-		own.Add(x.node("power-sourcing", x.int("budget", d.spec.BudgetMilliW), x.int("used", used)))
+		own.Add(x.node("power-sourcing", x.int("budget", d.budget()), x.int("used", used)))
 	}
 	if c := d.spec.Cluster; c != nil {
 		n := x.node("cluster", x.leaf("kind", c.Kind), x.leaf("name", c.Name))
@@ -362,4 +374,35 @@ func (d *device) sessions(now time.Time) int {
 		}
 	}
 	return int(420 * busy * (1 + 0.2*d.wave("s", now, time.Minute)))
+}
+
+// switchingState tells which ports the device keeps shut by itself, and why.
+func (d *device) switchingState(sw *xmlnode.Node, _ time.Time) {
+	x := in("ep-sw")
+	entries := map[string]*xmlnode.Node{}
+	for _, n := range sw.All("port") {
+		entries[n.TextAt("name")] = n
+	}
+	for _, spec := range d.spec.Ports {
+		by := d.world.keptShut(d, d.ports[spec.Name])
+		if by == "" || !d.cfg.ports[spec.Name].enabled {
+			continue
+		}
+		n := entries[spec.Name]
+		if n == nil {
+			n = x.node("port", x.leaf("name", spec.Name))
+			sw.Add(n)
+		}
+		n.Add(x.leaf("shut-by", by))
+	}
+}
+
+// listState tells how many frames each entry of an access list decided on.
+func (d *device) listState(acl *xmlnode.Node, _ time.Time) {
+	x := in("oc-acl")
+	for _, set := range acl.Find("acl-sets").All("acl-set") {
+		for i, e := range set.Child("acl-entries").All("acl-entry") {
+			e.Add(x.node("state", x.leaf("sequence-id", e.TextAt("sequence-id")), x.count("matched-packets", d.hits[listEntry{set.TextAt("name"), i}])))
+		}
+	}
 }

@@ -5,6 +5,7 @@ import (
 	"hash/fnv"
 	"maps"
 	"math"
+	"net/netip"
 	"slices"
 	"time"
 )
@@ -62,6 +63,8 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if sends(h.Name) {
 			up, down = down, up
 		}
+		d := w.devices[h.at.device]
+		up, down = w.police(d, p, h, up, down, span)
 		p.count(up, down)
 		h.in, h.out = h.in+up, h.out+down
 		for _, hop := range w.routeOf(h) {
@@ -69,8 +72,70 @@ func (w *World) flow(now time.Time, span time.Duration) {
 			hop.far.count(up, down)
 		}
 	}
+	w.storm(span)
 	for _, t := range w.tunnels {
 		t.measure(w, now)
+	}
+}
+
+// police takes off what a port's access list and its limits do not let pass: of what comes in and goes out, in octets.
+func (w *World) police(d *device, p *portSim, h *host, up, down float64, span time.Duration) (in, out float64) {
+	c := d.cfg.ports[p.spec.Name]
+	if c.list != "" && h.IP != "" {
+		from, err := netip.ParseAddr(h.IP)
+		to := netip.AddrFrom4([4]byte{10, byte(d.spec.SiteNet), byte(h.VLAN), 1})
+		if entry, permit := passes(d.cfg.lists[c.list], from, to); err == nil {
+			d.hit(c.list, entry, up/frameSize)
+			if !permit {
+				p.counters.inDiscards += up / frameSize
+				up, down = 0, 0
+			}
+		}
+	}
+	limit := func(octets, bps float64) (let, dropped float64) {
+		if most := bps / 8 * span.Seconds(); bps > 0 && octets > most {
+			return most, octets - most
+		}
+		return octets, 0
+	}
+	up, droppedIn := limit(up, c.rateIn)
+	down, droppedOut := limit(down, c.rateOut)
+	p.counters.inDiscards += droppedIn / frameSize
+	p.counters.outDiscards += droppedOut / frameSize
+	return up, down
+}
+
+// hit counts frames on which an entry of an access list decided.
+func (d *device) hit(list string, entry int, frames float64) {
+	if d.hits == nil {
+		d.hits = map[listEntry]float64{}
+	}
+	d.hits[listEntry{list, entry}] += frames
+}
+
+type listEntry struct {
+	list  string
+	entry int
+}
+
+// stormFrames is how many frames a second come where frames run in a circle, or somebody sends without end.
+const stormFrames = 40_000
+
+// storm counts the broadcasts of loops that nobody cut, and of stations gone wild.
+func (w *World) storm(span time.Duration) {
+	for name, d := range w.devices {
+		for port, p := range d.ports {
+			if !p.up || !p.guard.storming && (!p.guard.looped || w.tree.blocked[endpoint{name, port}]) {
+				continue
+			}
+			frames := stormFrames * span.Seconds()
+			if most := d.cfg.ports[port].stormLimit * span.Seconds(); most > 0 && frames > most {
+				p.counters.inDiscards += frames - most
+				frames = most
+			}
+			p.counters.inBroadcast += frames
+			p.counters.inOctets += 64 * frames
+		}
 	}
 }
 
@@ -176,8 +241,22 @@ func (p *portSim) count(in, out float64) {
 	c.inBroadcast += in / frameSize / 90
 	c.inMulticast += in / frameSize / 40
 	c.outMulticast += out / frameSize / 60
+	for _, t := range p.guard.mirrors {
+		if t.in {
+			t.to.copied(in)
+		}
+		if t.out {
+			t.to.copied(out)
+		}
+	}
 	if p.damage > 0 {
 		c.inFCS += in / frameSize * p.damage
 		c.inErrors += in / frameSize * p.damage
 	}
+}
+
+// copied counts copies of frames that go out of the port to which a mirror sends them.
+func (p *portSim) copied(octets float64) {
+	p.counters.outOctets += octets
+	p.counters.outUnicast += octets / frameSize
 }

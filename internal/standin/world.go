@@ -57,6 +57,7 @@ type World struct {
 	cablesAt  map[string][]*cable
 	hostsAt   map[string][]*host
 	tunnelsAt map[string][]*tunnel
+	fedFrom   map[string][]string // the devices that a device feeds
 	nodes     map[string][]string // the bridges of the spanning tree with their devices
 	gateways  []string            // where VLANs end
 	// What settle works out.
@@ -65,7 +66,8 @@ type World struct {
 	// reached are the devices that the management reaches.
 	reached map[string]bool
 	clock   clock
-	lived   bool // it has a time behind it: see Live
+	minute  int64 // in which it was settled last for the hours of ports
+	lived   bool  // it has a time behind it: see Live
 	closed  bool
 	wg      sync.WaitGroup
 	stop    context.CancelFunc
@@ -100,12 +102,13 @@ type portSim struct {
 	class    int
 	counters tally
 	damage   float64 // the part of the frames that a bad cable spoils
+	guard    guarded
 }
 
 // New builds a world. Start makes it run.
 func New(p Plant, o Options) (*World, error) {
 	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{},
-		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, tunnelsAt: map[string][]*tunnel{}, nodes: map[string][]string{}}
+		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, tunnelsAt: map[string][]*tunnel{}, fedFrom: map[string][]string{}, nodes: map[string][]string{}}
 	w.clock.stand(o.Stepped)
 	for i, spec := range p.Devices {
 		d, err := w.newDevice(spec, i)
@@ -113,6 +116,9 @@ func New(p Plant, o Options) (*World, error) {
 			return nil, err
 		}
 		w.devices[spec.Name] = d
+		if feeder, _, ok := strings.Cut(spec.FedBy, ":"); ok {
+			w.fedFrom[feeder] = append(w.fedFrom[feeder], spec.Name)
+		}
 		node := w.nodeOf(spec.Name)
 		w.nodes[node] = append(w.nodes[node], spec.Name)
 		if spec.Role == "edge" {
@@ -243,6 +249,7 @@ func (w *World) run(ctx context.Context) {
 		select {
 		case <-tick.C:
 			w.mu.Lock()
+			w.onTime(w.clock.now())
 			w.flow(w.clock.now(), step)
 			w.mu.Unlock()
 		case <-ctx.Done():
@@ -357,6 +364,7 @@ type device struct {
 	subscribers        map[*netconf.ServerSession]bool
 	log                []logEntry
 	refuse             map[Fault]bool
+	hits               map[listEntry]float64 // frames by entry of an access list
 	slow               time.Duration
 }
 

@@ -1,15 +1,15 @@
 package intent
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 )
 
-// Difference is one field of one port that differs between two configurations of a device. An empty Before or After
-// means that the field does not apply there.
+// Difference is one setting of one object that differs between two configurations of a device. An empty Before or After
+// means that the setting does not apply there, or is empty.
 type Difference struct {
 	Port   network.PortRef `json:"port"`
 	Field  string          `json:"field"`
@@ -17,61 +17,76 @@ type Difference struct {
 	After  string          `json:"after"`
 }
 
-// Compare lists what differs between two configurations of a device: its services, then by port and field.
+// Compare lists what differs between two configurations of a device: the device itself, then by port and other object.
 func Compare(device string, before, after network.Config) []Difference {
-	names := map[string]bool{}
-	for n := range before.Ports {
-		names[n] = true
-	}
-	for n := range after.Ports {
-		names[n] = true
-	}
-	out := compareServices(device, before.Services, after.Services)
-	for _, name := range slices.SortedFunc(maps.Keys(names), network.ComparePorts) {
-		for _, f := range fields {
-			b, a := value(f, before, name), value(f, after, name)
+	var out []Difference
+	for _, object := range unionOf(setting.Objects(before), setting.Objects(after)) {
+		if same(before, after, object) {
+			continue
+		}
+		at := network.PortRef{Device: device, Port: object}
+		for _, s := range settingsOf(before, after, object) {
+			b, _ := s.Get(before, object)
+			a, _ := s.Get(after, object)
 			if a != b {
-				out = append(out, Difference{Port: network.PortRef{Device: device, Port: name}, Field: f.Name, Before: b, After: a})
+				out = append(out, Difference{Port: at, Field: s.Name, Before: b, After: a})
 			}
 		}
 	}
 	return out
 }
 
-func compareServices(device string, before, after map[string]bool) (out []Difference) {
-	word := func(m map[string]bool, name string) string {
-		on, ok := m[name]
-		if !ok {
-			return ""
-		}
-		return fromBool(on)
+// same tells quickly whether an object is the same in two configurations.
+func same(before, after network.Config, object string) bool {
+	if setting.KindOf(object) != setting.OnPort {
+		return false
 	}
-	names := slices.AppendSeq(slices.Collect(maps.Keys(before)), maps.Keys(after))
-	slices.Sort(names)
-	for _, name := range slices.Compact(names) {
-		if b, a := word(before, name), word(after, name); a != b {
-			out = append(out, Difference{Port: network.PortRef{Device: device}, Field: servicePrefix + name, Before: b, After: a})
+	b, had := before.Ports[object]
+	a, has := after.Ports[object]
+	return had == has && a.Equal(b)
+}
+
+// settingsOf lists the settings of an object of both configurations: the services of a device may differ.
+func settingsOf(before, after network.Config, object string) []*setting.Setting {
+	out := setting.OfObject(after, object)
+	if object != "" {
+		return out
+	}
+	for _, s := range setting.OfObject(before, object) {
+		if !slices.ContainsFunc(out, func(o *setting.Setting) bool { return o.Name == s.Name }) {
+			out = append(out, s)
 		}
 	}
 	return out
 }
 
-func value(f Field, c network.Config, port string) string {
-	p, ok := c.Ports[port]
-	if !ok {
-		return ""
+// unionOf puts two lists in the same order together.
+func unionOf(a, b []string) []string {
+	have := make(map[string]bool, len(a))
+	for _, s := range a {
+		have[s] = true
 	}
-	return f.get(p)
+	out := slices.Clone(a)
+	for _, s := range b {
+		if !have[s] {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 // Devices lists the devices that edits touch, in order of name.
 func Devices(edits []Edit) []string {
+	seen := map[string]bool{}
 	var out []string
 	for _, e := range edits {
-		out = append(out, e.Port.Device)
+		if !seen[e.Port.Device] {
+			seen[e.Port.Device] = true
+			out = append(out, e.Port.Device)
+		}
 	}
 	slices.Sort(out)
-	return slices.Compact(out)
+	return out
 }
 
 // Sentence says a list of differences in a line, for records and notifications.

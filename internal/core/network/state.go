@@ -45,6 +45,7 @@ type PortState struct {
 	Changed    time.Time  `json:"changed"` // when Oper changed last, by the device's clock; zero when not told
 	SpeedMbps  int        `json:"speed_mbps,omitempty"`
 	MAC        string     `json:"mac,omitempty"`
+	ShutBy     string     `json:"shut_by,omitempty"` // what on the device itself keeps it shut: flap-guard, loop-protection, bpdu-guard, schedule, follow
 	PoEMilliW  int        `json:"poe_mw,omitempty"`
 	PoEClass   int        `json:"poe_class,omitempty"` // IEEE 802.3bt class 0 to 8
 	Counters   Counters   `json:"counters"`

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
@@ -25,8 +26,14 @@ const (
 	nsSpanning   = "http://openconfig.net/yang/spanning-tree"
 	nsWireless   = "http://openconfig.net/yang/wifi/access-points"
 	nsDevice     = "urn:everypost:yang:ep-device"
+	nsSwitching  = "urn:everypost:yang:ep-switching"
+	nsAggregate  = "http://openconfig.net/yang/interfaces/aggregate"
+	nsACL        = "http://openconfig.net/yang/acl"
 	nsWAN        = "urn:everypost:yang:ep-wan"
 	nsRadioLink  = "urn:everypost:yang:ep-radio-link"
+
+	nsIanaIf        = "urn:ietf:params:xml:ns:yang:iana-if-type"
+	nsSpanningTypes = "http://openconfig.net/yang/spanning-tree/types"
 )
 
 func sections(pairs ...string) []*xmlnode.Node {
@@ -42,16 +49,16 @@ var (
 		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services"),
 		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "name"), xmlnode.New(nsInstance, "fdb"),
 			xmlnode.New(nsInstance, "afts"), xmlnode.New(nsInstance, "protocols"))))
-	stateSections = sections(nsInterfaces, "interfaces", nsLLDP, "lldp", nsDevice, "device")
+	stateSections = sections(nsInterfaces, "interfaces", nsLLDP, "lldp", nsDevice, "device", nsSwitching, "switching")
 	selfSections  = []*xmlnode.Node{xmlnode.New(nsSystem, "system"), xmlnode.New(nsPlatform, "components"), xmlnode.New(nsDevice, "device")}
 )
 
-// readConfig turns a configuration document into the model. Interfaces that are no ports (VLAN interfaces and other
-// logical ones) are left out, but for telling the management VLAN.
-func readConfig(data *xmlnode.Node) network.Config {
+// readConfig turns a configuration document into the model. Interfaces that are neither ports nor bundles (VLAN interfaces
+// and other logical ones) are left out, but for telling the management VLAN.
+func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 	c := network.Config{
-		Hostname: data.TextAt("system/config/hostname"),
-		VLANs:    map[network.VLANID]network.VLAN{}, Ports: map[string]network.PortConfig{},
+		Hostname: data.TextAt("system/config/hostname"), Features: features,
+		VLANs: map[network.VLANID]network.VLAN{}, Ports: map[string]network.PortConfig{},
 	}
 	for _, instance := range data.Child("network-instances").All("network-instance") {
 		for _, v := range instance.Child("vlans").All("vlan") {
@@ -68,8 +75,16 @@ func readConfig(data *xmlnode.Node) network.Config {
 			}
 			continue
 		}
-		if isPort(i) {
+		switch {
+		case isPort(i):
 			c.Ports[i.TextAt("name")] = readPort(i)
+		case i.Child("aggregation") != nil:
+			if c.Bundles == nil {
+				c.Bundles = map[string]network.PortConfig{}
+			}
+			b := network.PortConfig{Description: i.TextAt("config/description"), Enabled: i.TextAt("config/enabled") != "false"}
+			readVLANs(&b, i.Find("aggregation/switched-vlan/config"))
+			c.Bundles[i.TextAt("name")] = b
 		}
 	}
 	for _, s := range data.Child("services").All("service") {
@@ -78,21 +93,34 @@ func readConfig(data *xmlnode.Node) network.Config {
 		}
 		c.Services[s.TextAt("name")] = s.TextAt("enabled") != "false" // the model's default is true
 	}
-	for _, i := range data.Child("interfaces").All("interface") {
-		lag := i.TextAt("ethernet/config/aggregate-id")
-		p, ok := c.Ports[i.TextAt("name")]
-		if lag == "" || !ok {
-			continue
+	for name, p := range c.Ports {
+		if b, ok := c.Bundles[p.LAG]; ok { // what its bundle forwards, it forwards
+			p.Mode, p.AccessVLAN, p.NativeVLAN, p.TrunkVLANs = b.Mode, b.AccessVLAN, b.NativeVLAN, b.TrunkVLANs
+			c.Ports[name] = p
 		}
-		p.LAG = lag // what its bundle forwards, it forwards
-		for _, b := range data.Child("interfaces").All("interface") {
-			if b.TextAt("name") == lag {
-				readVLANs(&p, b.Find("aggregation/switched-vlan/config"))
-			}
-		}
-		c.Ports[i.TextAt("name")] = p
 	}
+	for _, kind := range []struct {
+		list string
+		kind setting.Kind
+	}{{"schedule", setting.OnSchedule}, {"mirror", setting.OnMirror}} {
+		for _, n := range data.Child("switching").All(kind.list) {
+			addObject(&c, setting.Object(kind.kind, n.TextAt("name")))
+		}
+	}
+	readAccessLists(data, &c)
+	readProtocols(data, &c)
+	readSettings(data, &c)
 	return c
+}
+
+func addObject(c *network.Config, object string) {
+	if setting.CheckObject(object) != nil {
+		return // of a name that we could not say
+	}
+	if c.Objects == nil {
+		c.Objects = map[string]network.Settings{}
+	}
+	c.Objects[object] = network.Settings{}
 }
 
 func isPort(i *xmlnode.Node) bool {
@@ -100,8 +128,9 @@ func isPort(i *xmlnode.Node) bool {
 }
 
 func readPort(i *xmlnode.Node) network.PortConfig {
-	p := network.PortConfig{Description: i.TextAt("config/description"), Enabled: i.TextAt("config/enabled") != "false"}
 	eth := i.Child("ethernet")
+	p := network.PortConfig{Description: i.TextAt("config/description"), Enabled: i.TextAt("config/enabled") != "false", LAG: eth.TextAt("config/aggregate-id"),
+		Combo: eth.Child("connectors") != nil}
 	readVLANs(&p, eth.Find("switched-vlan/config"))
 	if poe := eth.Child("poe"); poe != nil {
 		p.HasPoE = true
@@ -126,70 +155,141 @@ func readVLANs(p *network.PortConfig, sv *xmlnode.Node) {
 	}
 }
 
-// writeConfig returns the edit that takes a device from one configuration to another, or nil when they are the same.
+// writeConfig returns the edit that takes a device from one configuration to another, or nil when they are the same. What
+// does not differ is not named.
 func writeConfig(before, after network.Config) []*xmlnode.Node {
-	return append(writePorts(before, after), writeServices(before.Services, after.Services)...)
+	e := newEdit()
+	for id, a := range after.VLANs {
+		if b, had := before.VLANs[id]; !had || a.Name != b.Name {
+			writeVLAN(e, a)
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(after.Bundles)) {
+		b, had := before.Bundles[name]
+		if a := after.Bundles[name]; !had || !a.Equal(b) {
+			writeBundle(e, name, b, a, !had)
+		}
+	}
+	for _, name := range after.PortNames() {
+		if b, a := before.Ports[name], after.Ports[name]; !a.Equal(b) {
+			writePort(e, name, b, a)
+		}
+	}
+	for _, object := range setting.Objects(after) {
+		if k := setting.KindOf(object); k == setting.OnPort && after.Ports[object].Equal(before.Ports[object]) {
+			continue
+		} else if _, had := before.Objects[object]; !had && (k == setting.OnSchedule || k == setting.OnMirror) {
+			e.at(newPath("sw:switching/"+string(k)+"[name=%]").steps, keyOfObject(object))
+		}
+		writeSettings(e, object, before, after)
+	}
+	writeAccessLists(e, before, after)
+	writeProtocols(e, before, after)
+	writeServices(e, before.Services, after.Services)
+	writeRemovals(e, before, after)
+	return e.root.Children
 }
 
-func writeServices(before, after map[string]bool) []*xmlnode.Node {
-	services := xmlnode.New(nsDevice, "services")
+func writeServices(e *edit, before, after map[string]bool) {
 	for _, name := range slices.Sorted(maps.Keys(after)) {
 		if was, had := before[name]; had && was != after[name] {
-			services.Add(xmlnode.New(nsDevice, "service", xmlnode.Leaf(nsDevice, "name", name), xmlnode.Leaf(nsDevice, "enabled", strconv.FormatBool(after[name]))))
+			e.put(newPath("dev:services/service[name=%]/enabled"), name, strconv.FormatBool(after[name]))
 		}
 	}
-	if len(services.Children) == 0 {
-		return nil
-	}
-	return []*xmlnode.Node{services}
 }
 
-// writePorts returns the edit that takes the ports from before to after. What does not differ is not named.
-func writePorts(before, after network.Config) []*xmlnode.Node {
-	interfaces := xmlnode.New(nsInterfaces, "interfaces")
-	for _, name := range after.PortNames() {
-		b, a := before.Ports[name], after.Ports[name]
-		if a.Equal(b) {
+// writeRemovals takes away what is not there any more, with what hangs on it.
+func writeRemovals(e *edit, before, after network.Config) {
+	for _, id := range slices.Sorted(maps.Keys(before.VLANs)) {
+		if _, has := after.VLANs[id]; !has {
+			remove(vlanEntry(e, id))
+			e.take(newPath("sw:switching/vlan[id=%]"), id.String())
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(before.Bundles)) {
+		if _, has := after.Bundles[name]; !has {
+			for _, p := range []string{"if:interfaces/interface[name=%]", "lacp:lacp/interfaces/interface[name=%]", "sw:switching/port[name=%]", "stp:stp/interfaces/interface[name=%]", "acl:acl/interfaces/interface[id=%]"} {
+				e.take(newPath(p), name)
+			}
+		}
+	}
+	for _, object := range slices.Sorted(maps.Keys(before.Objects)) {
+		if _, has := after.Objects[object]; has {
 			continue
 		}
-		interfaces.Add(writePort(name, b, a))
+		switch k := setting.KindOf(object); k {
+		case setting.OnSchedule, setting.OnMirror:
+			e.take(newPath("sw:switching/"+string(k)+"[name=%]"), keyOfObject(object))
+		}
 	}
-	if len(interfaces.Children) == 0 {
-		return nil
-	}
-	return []*xmlnode.Node{interfaces}
 }
 
-func writePort(name string, b, a network.PortConfig) *xmlnode.Node {
-	leaf := xmlnode.Leaf
-	config := xmlnode.New(nsInterfaces, "config")
+func vlanEntry(e *edit, id network.VLANID) *xmlnode.Node {
+	instance := e.at(newPath("netin:network-instances/network-instance[name=%]").steps, "default")
+	vlans := instance.Ensure(nsInstance, "vlans")
+	entry := xmlnode.New(nsInstance, "vlan", xmlnode.Leaf(nsInstance, "vlan-id", id.String()))
+	vlans.Add(entry)
+	return entry
+}
+
+func writeVLAN(e *edit, v network.VLAN) {
+	config := xmlnode.New(nsInstance, "config", xmlnode.Leaf(nsInstance, "vlan-id", v.ID.String()))
+	name := xmlnode.Leaf(nsInstance, "name", v.Name)
+	if v.Name == "" {
+		remove(name)
+	}
+	vlanEntry(e, v.ID).Add(config.Add(name))
+}
+
+// writeBundle writes what a bundle is, besides its settings.
+func writeBundle(e *edit, name string, b, a network.PortConfig, isNew bool) {
+	entry := e.at(newPath("if:interfaces/interface[name=%]").steps, name)
+	if isNew {
+		entry.Add(xmlnode.New(nsInterfaces, "config", xmlnode.Leaf(nsInterfaces, "name", name),
+			xmlnode.Leaf(nsInterfaces, "type", "ianaift:ieee8023adLag").SetAttr("xmlns", "ianaift", nsIanaIf)))
+	}
+	writeBasics(entry, b, a)
+	aggregation := entry.Ensure(nsAggregate, "aggregation")
+	if !a.EqualVLANs(b) {
+		aggregation.Ensure(nsVLAN, "switched-vlan").Add(writeVLANs(a))
+	}
+}
+
+// writeBasics writes what ports and bundles have in their container config.
+func writeBasics(entry *xmlnode.Node, b, a network.PortConfig) {
 	if a.Description != b.Description {
-		d := leaf(nsInterfaces, "description", a.Description)
+		d := xmlnode.Leaf(nsInterfaces, "description", a.Description)
 		if a.Description == "" {
 			remove(d)
 		}
-		config.Add(d)
+		entry.Ensure(nsInterfaces, "config").Add(d)
 	}
 	if a.Enabled != b.Enabled {
-		config.Add(leaf(nsInterfaces, "enabled", strconv.FormatBool(a.Enabled)))
+		entry.Ensure(nsInterfaces, "config").Add(xmlnode.Leaf(nsInterfaces, "enabled", strconv.FormatBool(a.Enabled)))
 	}
-	eth := xmlnode.New(nsEthernet, "ethernet")
-	vlansA, vlansB := a, b
-	vlansA.Description, vlansA.Enabled, vlansA.PoE = b.Description, b.Enabled, b.PoE
-	if !vlansA.Equal(vlansB) {
-		eth.Add(xmlnode.New(nsVLAN, "switched-vlan", writeVLANs(a)))
+}
+
+// writePort writes what of a port is no setting of the table.
+func writePort(e *edit, name string, b, a network.PortConfig) {
+	entry := e.at(newPath("if:interfaces/interface[name=%]").steps, name)
+	writeBasics(entry, b, a)
+	ethernet := func() *xmlnode.Node { return entry.Ensure(nsEthernet, "ethernet") }
+	switch {
+	case a.LAG != "" && a.LAG != b.LAG: // the VLANs are the bundle's from now on
+		ethernet().Ensure(nsEthernet, "config").Add(xmlnode.Leaf(nsAggregate, "aggregate-id", a.LAG))
+		ethernet().Add(remove(xmlnode.New(nsVLAN, "switched-vlan")))
+	case a.LAG == "" && b.LAG != "":
+		ethernet().Ensure(nsEthernet, "config").Add(remove(xmlnode.New(nsAggregate, "aggregate-id")))
+		ethernet().Add(xmlnode.New(nsVLAN, "switched-vlan", writeVLANs(a)))
+	case a.LAG == "" && !a.EqualVLANs(b):
+		ethernet().Add(xmlnode.New(nsVLAN, "switched-vlan", writeVLANs(a)))
+	}
+	if was, is := b.Settings["speed"], a.Settings["speed"]; was != is && (was == "" || is == "") {
+		ethernet().Ensure(nsEthernet, "config").Add(xmlnode.Leaf(nsEthernet, "auto-negotiate", strconv.FormatBool(is == "")))
 	}
 	if a.PoE != b.PoE {
-		eth.Add(xmlnode.New(nsPoE, "poe", xmlnode.New(nsPoE, "config", leaf(nsPoE, "enabled", strconv.FormatBool(a.PoE)))))
+		ethernet().Add(xmlnode.New(nsPoE, "poe", xmlnode.New(nsPoE, "config", xmlnode.Leaf(nsPoE, "enabled", strconv.FormatBool(a.PoE)))))
 	}
-	i := xmlnode.New(nsInterfaces, "interface", leaf(nsInterfaces, "name", name))
-	if len(config.Children) > 0 {
-		i.Add(config)
-	}
-	if len(eth.Children) > 0 {
-		i.Add(eth)
-	}
-	return i
 }
 
 // writeVLANs replaces the whole of a port's VLAN settings: the device may hold a list of tagged VLANs as ranges that
@@ -234,6 +334,14 @@ func readState(data *xmlnode.Node, now time.Time) network.State {
 		p.Neighbour = &network.Neighbour{SystemName: n.TextAt("system-name"), PortID: n.TextAt("port-id"),
 			ChassisID: n.TextAt("chassis-id"), System: n.TextAt("system-description"), Address: n.TextAt("management-address")}
 		st.Ports[name] = p
+	}
+	for _, n := range data.Child("switching").All("port") {
+		if by := n.TextAt("shut-by"); by != "" {
+			if p, ok := st.Ports[n.TextAt("name")]; ok {
+				p.ShutBy = by
+				st.Ports[n.TextAt("name")] = p
+			}
+		}
 	}
 	if ps := data.Find("device/power-sourcing"); ps != nil {
 		st.Power = &network.Power{BudgetMilliW: number(ps, "budget"), UsedMilliW: number(ps, "used")}

@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/wire/netconf"
 	"example.net/everypost/internal/wire/xmlnode"
@@ -43,7 +44,7 @@ const documents = `
 <device xmlns="urn:everypost:yang:ep-device"><role>switch</role><power-sourcing><budget>370000</budget><used>11805</used></power-sourcing></device>`
 
 func TestReadConfig(t *testing.T) {
-	c := readConfig(parse(t, documents))
+	c := readConfig(parse(t, documents), nil)
 	assert.Equal(t, network.Config{
 		Hostname: "sw", ManagementVLAN: 10, VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}},
 		Ports: map[string]network.PortConfig{
@@ -74,7 +75,7 @@ func TestReadIdentity(t *testing.T) {
 
 func TestNothingOfADeviceIsNothingAndNoCrash(t *testing.T) {
 	empty := parse(t, "")
-	assert.Empty(t, readConfig(empty).Ports)
+	assert.Empty(t, readConfig(empty, nil).Ports)
 	assert.Empty(t, readState(empty, time.Time{}).Ports)
 	assert.Nil(t, readState(empty, time.Time{}).Power)
 	assert.Equal(t, network.OtherKind, readIdentity(empty).Kind)
@@ -87,13 +88,13 @@ func TestNonsenseNumbersAreNotTaken(t *testing.T) {
 }
 
 func TestWritePortsNamesOnlyWhatDiffers(t *testing.T) {
-	c := readConfig(parse(t, documents))
-	assert.Nil(t, writePorts(c, c))
+	c := readConfig(parse(t, documents), nil)
+	assert.Nil(t, writeConfig(c, c))
 	after := c.Clone()
 	p := after.Ports["1"]
 	p.Description, p.PoE = "", false
 	after.Ports["1"] = p
-	got := writePorts(c, after)
+	got := writeConfig(c, after)
 	require.Len(t, got, 1)
 	require.Len(t, got[0].Children, 1)
 	i := got[0].Children[0]
@@ -165,7 +166,7 @@ func FuzzRead(f *testing.F) {
 	f.Add([]byte("<data>" + documents + "</data>"))
 	f.Fuzz(func(_ *testing.T, b []byte) {
 		if n, err := xmlnode.Parse(b); err == nil {
-			_ = readConfig(n)
+			_ = readConfig(n, setting.Features())
 			_ = readState(n, time.Time{})
 			_ = readIdentity(n)
 		}

@@ -64,7 +64,7 @@ func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) 
 	if err != nil {
 		return driver.Configuration{}, fmt.Errorf("read configuration: %w", err)
 	}
-	return driver.Configuration{Config: readConfig(data), Document: data.Indented()}, nil
+	return driver.Configuration{Config: readConfig(data, featuresOf(s.rpc.Peer())), Document: data.Indented()}, nil
 }
 
 // ReadWhole implements driver.WholeReader.

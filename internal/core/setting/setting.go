@@ -1,0 +1,313 @@
+// Package setting is everything that can be set: on devices, ports, bundles of ports, VLANs and what else a device holds.
+// For each setting it knows the name, what it means, how a value is written, what it is when nobody sets it, and what a
+// device must be able to do for it; and it reads and writes the setting in a configuration.
+//
+// A value is a text in the setting's normal form, everywhere: in edits, differences, files and on the wire of our own
+// interface. That keeps one list of settings, from which forms, help, files and the drivers' tables follow.
+package setting
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"example.net/everypost/internal/core/network"
+)
+
+// Kind is what a setting is set on.
+type Kind string
+
+// The kinds. Objects of the last ones are named kind/name: vlan/40.
+const (
+	OnDevice   Kind = "device"
+	OnPort     Kind = "port"
+	OnBundle   Kind = "bundle"
+	OnVLAN     Kind = "vlan"
+	OnSchedule Kind = "schedule"
+	OnMirror   Kind = "mirror"
+	OnACL      Kind = "acl"
+)
+
+// objectKinds are those of objects that people make and remove, besides bundles and VLANs.
+var objectKinds = []Kind{OnSchedule, OnMirror, OnACL}
+
+// Present is the setting by which bundles, VLANs and other objects are made and removed.
+const Present = "present"
+
+// Setting is something that can be set.
+type Setting struct {
+	Name    string // as typed: vlan
+	On      []Kind
+	Title   string // as on a form: VLAN
+	Group   string // of settings that stand together on a form
+	Help    string // what it means, one line
+	Default string // what holds when nobody sets it, in normal form; "" where it is for each device to say
+	Value   Value
+	Needs   network.Feature // what the device must have, "" for nothing
+	rank    int             // of what is set at once: the lower first
+
+	// when tells why the setting makes no sense on a port or bundle, or nil.
+	when func(network.PortConfig) error
+	// get and set reach a field of its own; nil for what is kept among Settings. An error of get says why there is none.
+	get func(c network.Config, object string) (string, error)
+	set func(c *network.Config, object, value string) error
+}
+
+// ErrUnknown is wrapped when a setting is named that there is not.
+var ErrUnknown = errors.New("unknown setting")
+
+// Of lists the settings of a kind, in the order in which people think of them.
+func Of(k Kind) []Setting {
+	var out []Setting
+	for _, s := range all {
+		if slices.Contains(s.On, k) {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// All lists every setting.
+func All() []Setting { return slices.Clone(all) }
+
+var byKind = func() map[Kind]map[string]*Setting {
+	out := map[Kind]map[string]*Setting{}
+	for i := range all {
+		for _, k := range all[i].On {
+			if out[k] == nil {
+				out[k] = map[string]*Setting{}
+			}
+			out[k][all[i].Name] = &all[i]
+		}
+	}
+	return out
+}()
+
+// Lookup finds a setting of a kind.
+func Lookup(k Kind, name string) (*Setting, error) {
+	if s := byKind[k][name]; s != nil {
+		return s, nil
+	}
+	if k == OnDevice && strings.HasPrefix(name, servicePrefix) {
+		return service(name)
+	}
+	var known []string
+	for _, s := range Of(k) {
+		known = append(known, s.Name)
+	}
+	if near := nearest(name, known); near != "" {
+		return nil, fmt.Errorf("%w %q of a %s: did you mean %s?", ErrUnknown, name, k, near)
+	}
+	return nil, fmt.Errorf("%w %q of a %s: there are %s", ErrUnknown, name, k, strings.Join(known, ", "))
+}
+
+// KindOf tells what an object is by its name: "" is the device itself, vlan/40 a VLAN, lag1 a bundle, anything else a port.
+func KindOf(object string) Kind {
+	if object == "" {
+		return OnDevice
+	}
+	if kind, _, ok := strings.Cut(object, "/"); ok {
+		if k := Kind(kind); k == OnVLAN || slices.Contains(objectKinds, k) {
+			return k
+		}
+	}
+	if bundleName.MatchString(object) {
+		return OnBundle
+	}
+	return OnPort
+}
+
+// Object is the name of an object of a kind.
+func Object(k Kind, name string) string { return string(k) + "/" + name }
+
+// CheckObject tells why the name of an object is not a valid one, or nil.
+func CheckObject(object string) error {
+	kind, name, ok := strings.Cut(object, "/")
+	k := KindOf(object)
+	switch {
+	case k == OnVLAN:
+		_, err := network.ParseVLAN(name)
+		return err
+	case ok && slices.Contains(objectKinds, Kind(kind)):
+		return network.CheckName(name)
+	}
+	return nil
+}
+
+// Get reads a setting of an object of a configuration. An error says why the object has none.
+func (s *Setting) Get(c network.Config, object string) (string, error) {
+	if !c.Has(s.Needs) {
+		return "", fmt.Errorf("the device has no %s", s.Needs)
+	}
+	if s.get != nil {
+		return s.get(c, object)
+	}
+	settings, err := s.settings(c, object)
+	if err != nil {
+		return "", err
+	}
+	if v, ok := settings[s.Name]; ok {
+		return v, nil
+	}
+	return s.Default, nil
+}
+
+// settings finds where the setting of an object is kept.
+func (s *Setting) settings(c network.Config, object string) (network.Settings, error) {
+	switch k := KindOf(object); k {
+	case OnDevice:
+		return c.Settings, nil
+	case OnPort, OnBundle:
+		p, ok := portOf(c, object)
+		if !ok {
+			return nil, missing(k, object)
+		}
+		if s.when != nil {
+			if err := s.when(p); err != nil {
+				return nil, err
+			}
+		}
+		return p.Settings, nil
+	case OnVLAN:
+		v, ok := vlanOf(c, object)
+		if !ok {
+			return nil, missing(k, object)
+		}
+		return v.Settings, nil
+	default:
+		o, ok := c.Objects[object]
+		if !ok {
+			return nil, missing(k, object)
+		}
+		return o, nil
+	}
+}
+
+func missing(k Kind, object string) error {
+	if k == OnPort || k == OnBundle {
+		return fmt.Errorf("there is no %s %s", k, object)
+	}
+	return fmt.Errorf("there is no %s", strings.Replace(object, "/", " ", 1))
+}
+
+// Set writes a value, which must be in normal form, into an object of a configuration. What is changed is replaced, never
+// written into: configurations share their parts.
+func (s *Setting) Set(c *network.Config, object, value string) error {
+	if !c.Has(s.Needs) {
+		return fmt.Errorf("the device has no %s", s.Needs)
+	}
+	if s.set != nil {
+		return s.set(c, object, value)
+	}
+	settings, err := s.settings(*c, object)
+	if err != nil {
+		return err
+	}
+	settings = settings.With(s.Name, value, s.Default)
+	switch KindOf(object) {
+	case OnDevice:
+		c.Settings = settings
+	case OnPort, OnBundle:
+		p, _ := portOf(*c, object)
+		p.Settings = settings
+		putPort(c, object, p)
+	case OnVLAN:
+		v, _ := vlanOf(*c, object)
+		v.Settings = settings
+		c.VLANs[v.ID] = v
+	default:
+		c.Objects[object] = settings
+	}
+	return nil
+}
+
+// Rank orders settings that are set at once: the lower first.
+func (s *Setting) Rank() int { return s.rank }
+
+// Layered tells whether several layers may speak of the setting. What makes and removes an object, and what names it on
+// one device only, is for the device's own layer.
+func (s *Setting) Layered() bool { return s.Name != Present }
+
+func portOf(c network.Config, object string) (network.PortConfig, bool) {
+	if p, ok := c.Ports[object]; ok {
+		return p, true
+	}
+	p, ok := c.Bundles[object]
+	return p, ok
+}
+
+func putPort(c *network.Config, object string, p network.PortConfig) {
+	if _, ok := c.Ports[object]; ok {
+		c.Ports[object] = p
+	} else {
+		c.Bundles[object] = p
+	}
+}
+
+func vlanOf(c network.Config, object string) (network.VLAN, bool) {
+	id, err := network.ParseVLAN(strings.TrimPrefix(object, string(OnVLAN)+"/"))
+	v, ok := c.VLANs[id]
+	return v, err == nil && ok
+}
+
+// Objects lists the objects of a configuration: the device, its ports, bundles, VLANs and what else it holds, each kind in
+// the order of people.
+func Objects(c network.Config) []string {
+	out := append([]string{""}, c.PortNames()...)
+	rest := make([]string, 0, len(c.Bundles)+len(c.VLANs)+len(c.Objects))
+	for name := range c.Bundles {
+		rest = append(rest, name)
+	}
+	for id := range c.VLANs {
+		rest = append(rest, Object(OnVLAN, id.String()))
+	}
+	for name := range c.Objects {
+		rest = append(rest, name)
+	}
+	slices.SortFunc(rest, network.ComparePorts)
+	return append(out, rest...)
+}
+
+// nearest finds what was probably meant, or "".
+func nearest(name string, known []string) string {
+	best, least := "", len(name)/3+1
+	for _, k := range known {
+		if d := distance(name, k); d <= least {
+			best, least = k, d-1
+		}
+	}
+	return best
+}
+
+// distance is how many letters must be changed, added or left out (Levenshtein).
+func distance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			cost := 1
+			if a[i] == b[j] {
+				cost = 0
+			}
+			diagonal, row[j+1] = row[j+1], min(row[j]+1, row[j+1]+1, diagonal+cost)
+		}
+	}
+	return row[len(b)]
+}
+
+// Features lists everything that a device can have, in order.
+func Features() []network.Feature {
+	var out []network.Feature
+	for _, s := range all {
+		if s.Needs != "" {
+			out = append(out, s.Needs)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}

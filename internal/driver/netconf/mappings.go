@@ -1,0 +1,149 @@
+package netconf
+
+import (
+	"slices"
+	"strings"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/wire/netconf"
+)
+
+// mappings are all settings that stand in leaves of their own. OpenConfig's where it has them, else those of ep-switching
+// and ep-device.
+var mappings = slices.Concat(
+	of(setting.OnPort, "if:interfaces/interface[name=%]/eth:ethernet/config/",
+		at("duplex", "duplex-mode", words("full", "FULL", "half", "HALF")),
+		at("flow-control", "enable-flow-control", flag), at("speed", "port-speed", identity("oc-eth", nsEthernet, speedWords))),
+	of(setting.OnPort, "if:interfaces/interface[name=%]/config/", at("mtu", "mtu", asIs)),
+	of(setting.OnBundle, "if:interfaces/interface[name=%]/config/", at("mtu", "mtu", asIs)),
+	of(setting.OnPort, "sw:switching/port[name=%]/", onPorts, []leafOf{
+		at("connector", "connector", asIs), at("energy-saving", "energy-saving", flag), at("voice-vlan", "voice-vlan", asIs),
+		at("poe-class", "power/class-limit", asIs), at("poe-priority", "power/priority", asIs), at("poe-through-reboot", "power/through-reboot", flag),
+		at("schedule", "schedule", asIs), at("follow", "follow/port", several), at("follow-delay", "follow-delay", asIs),
+		at("flap-changes", "flap-guard/changes", asIs), at("flap-window", "flap-guard/window", asIs), at("flap-hold", "flap-guard/hold", asIs),
+		at("access-control", "access-control", asIs), at("guest-vlan", "guest-vlan", asIs), at("dscp", "dscp", asIs),
+	}),
+	of(setting.OnBundle, "sw:switching/port[name=%]/", onPorts),
+	of(setting.OnPort, "stp:stp/interfaces/interface[name=%]/config/", onBridges),
+	of(setting.OnBundle, "stp:stp/interfaces/interface[name=%]/config/", onBridges),
+	of(setting.OnPort, "acl:acl/interfaces/interface[id=%]/ingress-acl-sets/", at("acl-in", "ingress-acl-set", ingress)),
+	of(setting.OnBundle, "acl:acl/interfaces/interface[id=%]/ingress-acl-sets/", at("acl-in", "ingress-acl-set", ingress)),
+	of(setting.OnBundle, "if:interfaces/interface[name=%]/lag:aggregation/config/", at("min-links", "min-links", asIs)),
+	of(setting.OnBundle, "lacp:lacp/interfaces/interface[name=%]/config/", at("lacp-rate", "interval", words("slow", "SLOW", "fast", "FAST"))),
+	of(setting.OnVLAN, "sw:switching/vlan[id=%]/",
+		at("igmp-snooping", "igmp-snooping", flag), at("igmp-querier", "igmp-querier", flag), at("dhcp-snooping", "dhcp-snooping", flag)),
+	of(setting.OnSchedule, "sw:switching/schedule[name=%]/", at("hours", "hours", asIs)),
+	of(setting.OnMirror, "sw:switching/mirror[name=%]/", at("sources", "sources/port", several), at("direction", "direction", asIs), at("to", "to/port", several)),
+	of(setting.OnDevice, "",
+		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
+		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
+		at("ntp-servers", "sys:system/ntp/servers/server", enabling("sys:system/ntp/config/enabled", keyed("address"))), at("dns-servers", "sys:system/dns/servers/server", keyed("address")),
+		at("syslog-servers", "sys:system/logging/remote-servers/remote-server", keyed("host")),
+		at("radius-servers", "sw:switching/authentication/radius-server", several),
+		at("management-from", "dev:management/allowed/from", several),
+		at("stp", "stp:stp/global/config/enabled-protocol", memberOf(identity("oc-stp-types", nsSpanningTypes, words("rapid", "RSTP")))),
+		at("stp-priority", "stp:stp/rstp/config/bridge-priority", asIs), at("stp-hello", "stp:stp/rstp/config/hello-time", asIs),
+		at("stp-max-age", "stp:stp/rstp/config/max-age", asIs), at("stp-forward-delay", "stp:stp/rstp/config/forwarding-delay", asIs),
+		at("loop-interval", "sw:switching/loop-protection/interval", asIs), at("loop-recovery", "sw:switching/loop-protection/recovery", asIs)),
+)
+
+type leafOf struct {
+	name, rest string
+	codec      codec
+}
+
+func at(name, rest string, c codec) leafOf { return leafOf{name, rest, c} }
+
+// onPorts are settings that ports and bundles have alike.
+var onPorts = []leafOf{
+	at("isolation", "isolation", asIs), at("broadcast-limit", "storm-limits/broadcast", asIs), at("multicast-limit", "storm-limits/multicast", asIs),
+	at("unknown-limit", "storm-limits/unknown-unicast", asIs), at("rate-in", "rate-limits/in", rateLeaf), at("rate-out", "rate-limits/out", rateLeaf),
+	at("dhcp-trust", "dhcp-trust", flag), at("loop-protection", "loop-protection", flag),
+}
+
+var onBridges = []leafOf{
+	at("edge", "edge-port", identity("oc-stp-types", nsSpanningTypes, words("auto", "EDGE_AUTO", "on", "EDGE_ENABLE", "off", "EDGE_DISABLE"))),
+	at("bpdu-guard", "bpdu-guard", flag), at("root-guard", "guard", words("on", "ROOT")),
+}
+
+var speedWords = words("10M", "SPEED_10MB", "100M", "SPEED_100MB", "1G", "SPEED_1GB", "2.5G", "SPEED_2500MB", "5G", "SPEED_5GB", "10G", "SPEED_10GB",
+	"25G", "SPEED_25GB", "40G", "SPEED_40GB", "100G", "SPEED_100GB")
+
+// ingress is the one access list of IPv4 that what comes in must pass.
+var ingress = codec{read: asIs.read, write: setting.Items, keyed: "set-name", extra: map[string]string{"type": ipv4List}}
+
+func enabling(path string, c codec) codec {
+	c.enables = path
+	return c
+}
+
+// rateLeaf is a rate in kbit/s.
+var rateLeaf = codec{
+	read: func(l []string) string { return l[0] + "k" },
+	write: func(v string) []string {
+		n, err := setting.ParseRate(v)
+		if err != nil {
+			return nil
+		}
+		return []string{strings.TrimSuffix(itoa(n), "000")}
+	},
+}
+
+// of makes the mappings of a kind that stand below one path.
+func of(k setting.Kind, below string, groups ...any) []mapping {
+	var out []mapping
+	add := func(l leafOf) { out = append(out, newMapping(k, l.name, below+l.rest, l.codec)) }
+	for _, g := range groups {
+		switch g := g.(type) {
+		case leafOf:
+			add(g)
+		case []leafOf:
+			for _, l := range g {
+				add(l)
+			}
+		}
+	}
+	return out
+}
+
+// featuresOf are the features that a device announces, by its modules (RFC 6020 section 5.6.4) and the features of ours.
+func featuresOf(peer netconf.Hello) []network.Feature {
+	var out []network.Feature
+	for _, c := range peer.Capabilities {
+		_, query, _ := strings.Cut(c, "?")
+		module, features := "", ""
+		for part := range strings.SplitSeq(query, "&") {
+			switch name, value, _ := strings.Cut(part, "="); name {
+			case "module":
+				module = value
+			case "features":
+				features = value
+			}
+		}
+		if f, ok := moduleFeatures[module]; ok {
+			out = append(out, f)
+		}
+		if module == "ep-switching" || module == "ep-device" {
+			for f := range strings.SplitSeq(features, ",") {
+				if known, ok := ownFeatures[f]; ok {
+					out = append(out, known)
+				}
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+var moduleFeatures = map[string]network.Feature{
+	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
+	"openconfig-system": setting.SystemBasics,
+}
+
+var ownFeatures = map[string]network.Feature{
+	"link-modes": setting.LinkModes, "voice-vlan": setting.VoiceVLAN, "isolation": setting.Isolation, "storm-limits": setting.StormLimits,
+	"rate-limits": setting.RateLimits, "dhcp-snooping": setting.DHCPSnooping, "loop-protection": setting.LoopGuard,
+	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
+	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
+}
