@@ -211,7 +211,7 @@ func TestClaimsThatAreRefused(t *testing.T) {
 		"has no port 9/9/9":               func(c *v1.Claim) { c.Edits = []v1.Edit{{Port: newSwitch + ":9/9/9", Field: "vlan", Value: "40"}} },
 		"device th-sw-77":                 func(c *v1.Claim) { c.Replaces, c.Name, c.Like = "th-sw-77", "", "" },
 		"is no tag: use small":            func(c *v1.Claim) { c.Tags = []string{"Not A Tag"} },
-		"unknown field \"colour\": there": func(c *v1.Claim) { c.Edits = []v1.Edit{{Port: newSwitch + ":1/1/1", Field: "colour", Value: "red"}} },
+		"unknown setting \"colour\" of a": func(c *v1.Claim) { c.Edits = []v1.Edit{{Port: newSwitch + ":1/1/1", Field: "colour", Value: "red"}} },
 	} {
 		bad := good
 		change(&bad)

@@ -73,7 +73,7 @@ func TestStoryByCommandLine(t *testing.T) {
 	assert.Contains(t, face, "th-sw-01:1/1/49")
 	assert.NotContains(t, face, "\x1b[", "no colours where there is no terminal")
 
-	assert.Contains(t, c.good("port", "fields").out, "1 to 4094")
+	assert.Contains(t, c.good("settings", "port").out, "1 to 4094")
 	set := c.good("port", "set", printer, "vlan=40", "poe=off", "--why", "printer moves to ticketing")
 	assert.Contains(t, set.err, "In draft 1.")
 	assert.Contains(t, c.good("change", "check", "1").out, "The guards found nothing.")
@@ -157,7 +157,7 @@ func TestMistakesOnTheCommandLine(t *testing.T) {
 		"unknown flag":         {[]string{"devices", "--frobnicate"}, 2, "unknown flag"},
 		"unknown form":         {[]string{"devices", "-o", "xml"}, 2, "table, json, yaml or csv"},
 		"missing argument":     {[]string{"device", "show"}, 2, "accepts 1 arg"},
-		"no setting":           {[]string{"port", "set", printer, "40"}, 2, "write FIELD=VALUE"},
+		"no setting":           {[]string{"port", "set", printer, "40"}, 2, "write SETTING=VALUE"},
 		"no port":              {[]string{"port", "set", "vlan=40", "poe=off"}, 2, "write device:port"},
 		"setting before port":  {[]string{"port", "set", printer, "vlan=40", "th-sw-02:1/1/8"}, 2, "stands after the settings"},
 		"no number":            {[]string{"change", "show", "twelve"}, 2, "is not the number of a change"},

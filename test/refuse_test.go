@@ -36,11 +36,11 @@ func TestEditsThatCannotBe(t *testing.T) {
 		says string
 	}{
 		"unknown device":            {v1.Edit{Port: "th-sw-09:1/1/1", Field: "vlan", Value: "40"}, "there is no device th-sw-09"},
-		"unknown port":              {v1.Edit{Port: "th-sw-02:1/1/99", Field: "vlan", Value: "40"}, "th-sw-02 has no port 1/1/99"},
+		"unknown port":              {v1.Edit{Port: "th-sw-02:1/1/99", Field: "vlan", Value: "40"}, "the device has no port 1/1/99"},
 		"VLAN 4095":                 {v1.Edit{Port: printer, Field: "vlan", Value: "4095"}, "give a number from 1 to 4094"},
 		"VLAN 0":                    {v1.Edit{Port: printer, Field: "vlan", Value: "0"}, "give a number from 1 to 4094"},
 		"VLAN that is a word":       {v1.Edit{Port: printer, Field: "vlan", Value: "tickets"}, "is not a VLAN"},
-		"unknown field":             {v1.Edit{Port: printer, Field: "colour", Value: "red"}, "there are description, enabled, mode, vlan"},
+		"unknown field":             {v1.Edit{Port: printer, Field: "colour", Value: "red"}, "the list of settings tells"},
 		"PoE where there is none":   {v1.Edit{Port: "th-sw-02:1/1/25", Field: "poe", Value: "off"}, "cannot feed power"},
 		"access VLAN on a trunk":    {v1.Edit{Port: "th-sw-02:1/1/25", Field: "vlan", Value: "40"}, "is not an access port"},
 		"VLAN on a routed port":     {v1.Edit{Port: "th-edge-01:wan1", Field: "mode", Value: "access"}, "is not a switched port"},

@@ -91,10 +91,10 @@ func TestServicesThatCannotBeSwitched(t *testing.T) {
 	assert.Error(t, err)
 	for what, e := range map[string]v1.Edit{
 		"has no service fax: there are netconf, terminal, web": {Port: "th-sw-02", Field: "service.fax", Value: "off"},
-		"neither on nor off":               {Port: "th-sw-02", Field: "service.web", Value: "perhaps"},
-		"there is service.NAME":            {Port: "th-sw-02", Field: "vlan", Value: "40"},
-		"switched on the device, th-sw-02": {Port: "th-sw-02:1/1/7", Field: "service.web", Value: "off"},
-		"device th-sw-99: not found":       {Port: "th-sw-99", Field: "service.web", Value: "off"},
+		"neither on nor off":            {Port: "th-sw-02", Field: "service.web", Value: "perhaps"},
+		"it is set on a port or bundle": {Port: "th-sw-02", Field: "vlan", Value: "40"},
+		"it is set on a device":         {Port: "th-sw-02:1/1/7", Field: "service.web", Value: "off"},
+		"device th-sw-99: not found":    {Port: "th-sw-99", Field: "service.web", Value: "off"},
 	} {
 		_, err := r.MakeChange(t.Context(), v1.ChangeRequest{Edits: []v1.Edit{e}})
 		assert.ErrorContains(t, err, what)

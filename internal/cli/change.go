@@ -15,104 +15,6 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 )
 
-func (a *app) portCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "port", Short: "Set up ports"}
-	set := &cobra.Command{
-		Use: "set PORT... FIELD=VALUE...", Short: "Put settings of ports into a draft; nothing is sent to a device yet",
-		Long: `Put settings of ports into a draft. Nothing is sent to a device before the draft is checked and pushed.
-
-Fields: description=TEXT, enabled=on|off, mode=access|trunk, vlan=1..4094, native-vlan=1..4094|none,
-trunk-vlans=LIST|none (such as 10,20-25), poe=on|off.`,
-		Example: "  everypost port set th-sw-02:1/1/7 vlan=40 poe=off --why 'printer moves to ticketing'\n  everypost port set th-sw-02:1/1/8 th-sw-02:1/1/9 vlan=40 --change 12",
-	}
-	a.draftsEdits(set)
-	cmd.AddCommand(set, &cobra.Command{
-		Use: "fields", Short: "List what can be set on a port", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.client()
-			if err != nil {
-				return err
-			}
-			list, err := c.PortFields(cmd.Context())
-			if err != nil {
-				return err
-			}
-			rows := make([][]string, len(list.Items))
-			for i, f := range list.Items {
-				rows[i] = []string{f.Name, f.Form, f.Help}
-			}
-			return a.list(list, []string{"field", "value", "meaning"}, rows, "")
-		},
-	})
-	return cmd
-}
-
-// deviceSetCommand is "device set": like "port set", for what is set on a device itself.
-func (a *app) deviceSetCommand() *cobra.Command {
-	set := &cobra.Command{
-		Use: "set DEVICE... FIELD=VALUE...", Short: "Put settings of devices into a draft; nothing is sent to a device yet",
-		Long: `Put settings of devices into a draft. Nothing is sent to a device before the draft is checked and pushed.
-
-Fields: service.NAME=on|off for each service that the device has ("everypost device th-sw-02" lists them).`,
-		Example:           "  everypost device set th-sw-02 th-sw-03 service.web=off --why 'nobody uses their own pages'",
-		ValidArgsFunction: a.completeDevices,
-	}
-	a.draftsEdits(set)
-	return set
-}
-
-// draftsEdits makes a command put edits into a draft: things first, then settings.
-func (a *app) draftsEdits(cmd *cobra.Command) {
-	var number int64
-	var why string
-	cmd.Args = cobra.MinimumNArgs(2)
-	cmd.RunE = a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-		edits, err := parseEdits(args)
-		if err != nil {
-			return err
-		}
-		var ch v1.Change
-		if number != 0 {
-			ch, err = c.AddEdits(ctx, number, edits)
-		} else {
-			ch, err = c.MakeChange(ctx, v1.ChangeRequest{Why: why, Edits: edits})
-		}
-		if err != nil {
-			return err
-		}
-		if a.isData() {
-			return a.data(ch)
-		}
-		a.printDifferences(ch)
-		a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
-		return nil
-	})
-	cmd.Flags().Int64Var(&number, "change", 0, "add to this draft instead of making one")
-	cmd.Flags().StringVar(&why, "why", "", "why the change is made")
-}
-
-// parseEdits takes ports first and settings after, every setting for every port.
-func parseEdits(args []string) ([]v1.Edit, error) {
-	first := slices.IndexFunc(args, func(s string) bool { return strings.Contains(s, "=") })
-	if first < 0 {
-		return nil, usage("no setting was given: write FIELD=VALUE after the ports, such as vlan=40")
-	}
-	if first == 0 {
-		return nil, usage("nothing was named: write device:port before the settings, such as th-sw-02:1/1/7")
-	}
-	var out []v1.Edit
-	for _, s := range args[first:] {
-		field, value, ok := strings.Cut(s, "=")
-		if !ok {
-			return nil, usage("%q stands after the settings and is none: write FIELD=VALUE", s)
-		}
-		for _, port := range args[:first] {
-			out = append(out, v1.Edit{Port: port, Field: field, Value: value})
-		}
-	}
-	return out, nil
-}
-
 func (a *app) changesCommand() *cobra.Command {
 	var device string
 	cmd := &cobra.Command{
@@ -370,11 +272,7 @@ func (a *app) printFindings(ch v1.Change) {
 		p("        %s", f.Why)
 		p("        %s", f.Remedy)
 		if len(f.Fix) > 0 {
-			command := "port set"
-			if !strings.Contains(f.Fix[0].Port, ":") {
-				command = "device set"
-			}
-			p("        mend with everypost %s --change %d %s", command, ch.Number, fixText(f.Fix))
+			p("        mend with everypost %s --change %d %s", setCommandFor(f.Fix[0].Port), ch.Number, fixText(f.Fix))
 		}
 		if f.Level == "warn" {
 			p("        accept with --accept %s", f.ID)

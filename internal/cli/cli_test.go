@@ -32,15 +32,32 @@ func TestExitCodes(t *testing.T) {
 	}
 }
 
-func TestParseEdits(t *testing.T) {
-	got, err := parseEdits([]string{"a:1", "a:2", "vlan=40", "description=x=y z"})
+func TestThingsComeFirstAndSettingsAfter(t *testing.T) {
+	got, err := parseRow([]string{"a:1", "a:2", "vlan=40", "description=x=y z"}, false)
 	require.NoError(t, err)
-	assert.Equal(t, []v1.Edit{{Port: "a:1", Field: "vlan", Value: "40"}, {Port: "a:2", Field: "vlan", Value: "40"},
-		{Port: "a:1", Field: "description", Value: "x=y z"}, {Port: "a:2", Field: "description", Value: "x=y z"}}, got)
-	for _, args := range [][]string{{"a:1", "a:2"}, {"vlan=40"}, {"a:1", "vlan=40", "a:2"}} {
-		_, err := parseEdits(args)
+	assert.Equal(t, v1.BulkRow{On: []string{"a:1", "a:2"}, Set: map[string]string{"vlan": "40", "description": "x=y z"}}, got)
+	got, err = parseRow([]string{"vlan=40"}, true)
+	require.NoError(t, err)
+	assert.Empty(t, got.On)
+	for _, args := range [][]string{{"a:1", "a:2"}, {"vlan=40"}, {"a:1", "vlan=40", "a:2"}, {"a:1", "vlan=40", "vlan=50"}} {
+		_, err := parseRow(args, false)
 		assert.Equal(t, ExitUsage, ExitCode(err), "%v", args)
 	}
+}
+
+func TestATableLeavesEmptyCellsAsTheyAre(t *testing.T) {
+	a, _ := plain()
+	a.in = strings.NewReader("port, vlan, description\na:1, 40, \"desk, left\"\na:2,,printer\na:3,,\n")
+	rows, err := a.readTable("-")
+	require.NoError(t, err)
+	assert.Equal(t, []v1.BulkRow{{On: []string{"a:1"}, Set: map[string]string{"vlan": "40", "description": "desk, left"}}, {On: []string{"a:2"}, Set: map[string]string{"description": "printer"}}}, rows)
+	for _, text := range []string{"", "port\n", "port,vlan\na:1\n", "port,vlan\na:1,\n"} {
+		a.in = strings.NewReader(text)
+		_, err := a.readTable("-")
+		assert.Equal(t, ExitUsage, ExitCode(err), "%q", text)
+	}
+	_, err = a.readTable("/nowhere/at-all.csv")
+	assert.Error(t, err)
 }
 
 func plain() (*app, *bytes.Buffer) {

@@ -413,9 +413,19 @@ func (c *Client) Change(ctx context.Context, number int64) (v1.Change, error) {
 	return get[v1.Change](ctx, c, changePath(number, ""), nil)
 }
 
-// PortFields lists what can be set on a port.
-func (c *Client) PortFields(ctx context.Context) (v1.List[v1.PortField], error) {
-	return get[v1.List[v1.PortField]](ctx, c, "/port-fields", nil)
+// Settings lists everything that can be set.
+func (c *Client) Settings(ctx context.Context) (v1.List[v1.Setting], error) {
+	return get[v1.List[v1.Setting]](ctx, c, "/settings", nil)
+}
+
+// Standing tells how some things stand on their settings.
+func (c *Client) Standing(ctx context.Context, in v1.StandingRequest) (v1.Standings, error) {
+	return post[v1.Standings](ctx, c, "/settings/standing", in)
+}
+
+// Bulk puts settings of many things into a draft.
+func (c *Client) Bulk(ctx context.Context, in v1.BulkRequest) (v1.BulkAnswer, error) {
+	return post[v1.BulkAnswer](ctx, c, "/changes/bulk", in)
 }
 
 // MakeChange makes a draft.

@@ -40,12 +40,6 @@ func (s *server) changeRoutes(api huma.API) {
 		State  []string `query:"state" maxItems:"9"`
 		Limit  int      `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
-	register(s, api, signedIn, http.MethodGet, "/port-fields", "list-port-fields", "What can be set on a port",
-		func(context.Context, *struct{}) (*body[v1.List[v1.PortField]], error) {
-			return listOf(intent.Fields(), func(f intent.Field) v1.PortField {
-				return v1.PortField{Name: f.Name, Help: f.Help, Form: f.Form}
-			}), nil
-		})
 	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
 		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
 			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
@@ -94,7 +88,7 @@ func (s *server) changeRoutes(api huma.API) {
 	type takeOutInput struct {
 		NumberPath
 		Port  string `query:"port" required:"true" maxLength:"130"`
-		Field string `query:"field" required:"true" maxLength:"32"`
+		Field string `query:"field" required:"true" maxLength:"48"`
 	}
 	register(s, api, may(rights.Change, rights.Ports), http.MethodDelete, "/changes/{number}/edits", "take-out-edit", "Take an edit out of a draft",
 		func(ctx context.Context, in *takeOutInput) (*changeOutput, error) {

@@ -10,6 +10,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/changes"
@@ -73,7 +74,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, intent.ErrUnknownField), errors.Is(err, errInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, errInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemState, err)

@@ -16,6 +16,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/store"
 )
@@ -211,13 +212,21 @@ func (s *server) onSite(ctx context.Context, n need, name string) error {
 func (s *server) onPorts(ctx context.Context, edits []intent.Edit) error {
 	where := within(ctx, rights.Change, rights.Ports)
 	var ports []network.PortRef
+	asking := map[network.PortRef]bool{} // once for each device and feature
 	for _, e := range edits {
-		if e.Port.Port != "" {
+		feature := rights.Devices
+		switch setting.KindOf(e.Port.Port) {
+		case setting.OnPort:
 			ports = append(ports, e.Port)
 			continue
+		case setting.OnBundle:
+			feature = rights.Ports
 		}
-		if err := s.onDevice(ctx, may(rights.Change, rights.Devices), e.Port.Device); err != nil {
-			return err
+		if asked := (network.PortRef{Device: e.Port.Device, Port: string(feature)}); !asking[asked] {
+			asking[asked] = true
+			if err := s.onDevice(ctx, may(rights.Change, feature), e.Port.Device); err != nil {
+				return err
+			}
 		}
 	}
 	if where == selector.Expr(selector.All{}) || len(ports) == 0 {

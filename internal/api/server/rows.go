@@ -10,6 +10,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/core/setting"
 )
 
 func siteOut(s *catalog.Site) v1.Site {
@@ -61,7 +62,7 @@ func portOut(p *catalog.Port) v1.Port {
 	out := v1.Port{
 		Ref: p.Ref.String(), Device: p.Ref.Device, Port: p.Ref.Port, Site: p.Device.Site.Name, Description: c.Description, Enabled: c.Enabled,
 		Mode: string(c.Mode), AccessVLAN: int(c.AccessVLAN), NativeVLAN: int(c.NativeVLAN), TrunkVLANs: c.TrunkVLANs.String(),
-		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
+		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, ShutBy: st.ShutBy, Bundle: c.LAG, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
 		PoEMilliW: st.PoEMilliW, PoEClass: st.PoEClass, Counters: v1.Counters(st.Counters), ObservedAt: st.ObservedAt, Stale: p.Away,
 	}
 	if r := st.Rates; r.Span > 0 && !p.Away {
@@ -128,5 +129,34 @@ func deviceDetail(d *catalog.Device, ports []*catalog.Port, device func(*catalog
 		out.VLANs = append(out.VLANs, v1.VLAN{ID: int(id), Name: vlan.Name})
 	}
 	slices.SortFunc(out.VLANs, func(a, b v1.VLAN) int { return a.ID - b.ID })
+	out.Objects, out.Features = objectsOut(d.Config), []string{}
+	for _, f := range d.Config.Features {
+		out.Features = append(out.Features, string(f))
+	}
+	return out
+}
+
+// objectsOut lists what a device holds besides its ports, with what is set on it.
+func objectsOut(c network.Config) []v1.Object {
+	out := []v1.Object{}
+	for _, name := range setting.Objects(c) {
+		k := setting.KindOf(name)
+		if k == setting.OnDevice || k == setting.OnPort {
+			continue
+		}
+		o := v1.Object{Name: name, Kind: string(k), Known: map[string]string{}}
+		for _, s := range setting.OfObject(c, name) {
+			v, err := s.Get(c, name)
+			if err != nil || v == s.Default || s.Name == setting.Present {
+				continue
+			}
+			o.Known[s.Name] = v
+		}
+		o.Title = cmp.Or(o.Known["name"], o.Known["description"])
+		if k == setting.OnBundle {
+			o.Members = c.Members(name)
+		}
+		out = append(out, o)
+	}
 	return out
 }

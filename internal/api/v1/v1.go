@@ -129,6 +129,8 @@ type DeviceDetail struct {
 	Face     []FacePort `json:"face"`
 	PortList []Port     `json:"port_list"`
 	VLANs    []VLAN     `json:"vlans"`
+	Objects  []Object   `json:"objects" doc:"Bundles, VLANs and what else can be set up on it"`
+	Features []string   `json:"features" doc:"What the device can be told"`
 	Resolved []Resolved `json:"resolved,omitempty" doc:"Addresses that the device resolved to hardware addresses (ARP)"`
 	// Inside is nil until it was read.
 	Inside *network.Inside `json:"inside,omitempty" doc:"Hardware, tables, radios, tunnels: read every half minute"`
@@ -177,6 +179,8 @@ type Port struct {
 	Oper        string    `json:"oper" doc:"up, down, not-present or unknown; unknown while the device is away"`
 	ChangedAt   time.Time `json:"changed_at" doc:"When oper last changed, by the device's clock"`
 	SpeedMbps   int       `json:"speed_mbps,omitempty"`
+	ShutBy      string    `json:"shut_by,omitempty" doc:"What on the device itself keeps the port shut: flap-guard, loop-protection, bpdu-guard, schedule or follow"`
+	Bundle      string    `json:"bundle,omitempty" doc:"The link aggregation of which it is a member"`
 	MAC         string    `json:"mac,omitempty"`
 	HasPoE      bool      `json:"has_poe"`
 	PoE         bool      `json:"poe" doc:"Whether the port feeds power when asked"`
@@ -252,18 +256,11 @@ type Adoption struct {
 	Name     string `json:"name,omitempty" maxLength:"63" doc:"The device's host name when left out"`
 }
 
-// Edit sets one field of one port.
+// Edit sets one setting of one port, of another object of a device, or of a device.
 type Edit struct {
-	Port  string `json:"port" maxLength:"130" doc:"device:port"`
-	Field string `json:"field" maxLength:"32" doc:"description, enabled, mode, vlan, native-vlan, trunk-vlans or poe"`
-	Value string `json:"value" maxLength:"1000"`
-}
-
-// PortField is something that can be set on a port.
-type PortField struct {
-	Name string `json:"name"`
-	Help string `json:"help" doc:"What it means"`
-	Form string `json:"form" doc:"What a value looks like"`
+	Port  string `json:"port" maxLength:"130" doc:"What it is set on: device:port, device:lag1, device:vlan/40 and such, or device alone"`
+	Field string `json:"field" maxLength:"48" doc:"The name of the setting: /settings lists them"`
+	Value string `json:"value" maxLength:"40000"`
 }
 
 // ChangeRequest makes a draft.

@@ -93,16 +93,33 @@ func Apply(device string, c network.Config, edits []Edit) (network.Config, error
 // made, and why the others cannot.
 func ApplyEach(c network.Config, edits []Edit) (network.Config, []*EditError) {
 	out := c.Clone()
+	faults := apply(&out, edits)
+	return out, faults
+}
+
+// ApplyObject is Apply for edits of one object, all or none: c itself comes back with the faults. It writes into the maps of
+// a copy of its own only where it must, so that many can be made one after another.
+func ApplyObject(c network.Config, edits []Edit) (network.Config, []*EditError) {
+	out := c.Shallow()
+	if faults := apply(&out, edits); len(faults) > 0 {
+		return c, faults
+	}
+	return out, nil
+}
+
+func apply(c *network.Config, edits []Edit) (faults []*EditError) {
 	ordered := slices.Clone(edits)
 	slices.SortStableFunc(ordered, func(a, b Edit) int { return cmp.Compare(rank(a), rank(b)) })
-	var faults []*EditError
+	bundles := false
 	for _, e := range ordered {
-		s, err := setting.Lookup(setting.KindOf(e.Port.Port), e.Field)
+		k := setting.KindOf(e.Port.Port)
+		bundles = bundles || k == setting.OnBundle || e.Field == "bundle"
+		s, err := setting.Lookup(k, e.Field)
 		if err == nil {
-			err = s.Set(&out, e.Port.Port, e.Value)
+			err = s.Set(c, e.Port.Port, e.Value)
 		}
 		if err == nil && e.Field == "bundle" {
-			_, known := out.Bundles[e.Value]
+			_, known := c.Bundles[e.Value]
 			if e.Value != "none" && !known {
 				err = fmt.Errorf("there is no bundle %s on %s: make it first, with %s:%s present=on", e.Value, e.Port.Device, e.Port.Device, e.Value)
 			}
@@ -111,8 +128,10 @@ func ApplyEach(c network.Config, edits []Edit) (network.Config, []*EditError) {
 			faults = append(faults, &EditError{e, err.Error()})
 		}
 	}
-	mirrorBundles(&out)
-	return out, faults
+	if bundles {
+		mirrorBundles(c)
+	}
+	return faults
 }
 
 // mirrorBundles has the members of bundles forward what these do.

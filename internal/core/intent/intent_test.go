@@ -66,7 +66,7 @@ func TestApply(t *testing.T) {
 		"trunk to access drops the tagged ones": {[][3]string{{"2", "mode", "access"}},
 			[]Difference{{ref("2"), "mode", "trunk", "access"}, {ref("2"), "vlan", "", "10"}, {ref("2"), "native-vlan", "10", ""}, {ref("2"), "trunk-vlans", "20,30", ""}}, ""},
 		"clear a description": {[][3]string{{"1", "description", ""}}, []Difference{{ref("1"), "description", "desk", ""}}, ""},
-		"unknown port":        {[][3]string{{"9", "vlan", "40"}}, nil, "there is no port 9"},
+		"unknown port":        {[][3]string{{"9", "vlan", "40"}}, nil, "has no port 9"},
 		"no PoE":              {[][3]string{{"2", "poe", "off"}}, nil, "cannot feed power"},
 		"not switched":        {[][3]string{{"3", "mode", "access"}}, nil, "not a switched port"},
 		"VLAN on a trunk":     {[][3]string{{"2", "vlan", "40"}}, nil, "not an access port"},

@@ -143,6 +143,12 @@ func (c Config) Clone() Config {
 	return c
 }
 
+// Shallow returns a copy of which the maps may be written, but not what is in them.
+func (c Config) Shallow() Config {
+	c.VLANs, c.Services, c.Ports, c.Bundles, c.Objects = maps.Clone(c.VLANs), maps.Clone(c.Services), maps.Clone(c.Ports), maps.Clone(c.Bundles), maps.Clone(c.Objects)
+	return c
+}
+
 // PortNames returns the names of the ports in the order of people.
 func (c Config) PortNames() []string {
 	return slices.SortedFunc(maps.Keys(c.Ports), ComparePorts)

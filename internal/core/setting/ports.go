@@ -132,7 +132,7 @@ var portSettings = []Setting{
 			}
 			return nil
 		}),
-	ofVLANs(Setting{Name: "mode", On: portLike, rank: 2, Title: "Mode", Group: "VLANs", Help: "access: one untagged VLAN; trunk: tagged VLANs and a native one (IEEE 802.1Q)", Value: choice("access", "trunk")},
+	ofVLANs(Setting{Name: "mode", On: portLike, rank: 2, Title: "Mode", Group: "Port", Help: "access: one untagged VLAN; trunk: tagged VLANs and a native one (IEEE 802.1Q)", Value: choice("access", "trunk")},
 		func(p network.PortConfig) (string, error) { return string(p.Mode), nil },
 		func(p *network.PortConfig, v string) error {
 			switch to := network.PortMode(v); {
@@ -144,7 +144,7 @@ var portSettings = []Setting{
 			}
 			return nil
 		}),
-	ofVLANs(Setting{Name: "vlan", On: portLike, rank: 3, Title: "VLAN (access)", Group: "VLANs", Help: "the VLAN of an access port", Value: vlan()},
+	ofVLANs(Setting{Name: "vlan", On: portLike, rank: 3, Title: "VLAN (access)", Group: "Port", Help: "the VLAN of an access port", Value: vlan()},
 		func(p network.PortConfig) (string, error) {
 			if p.Mode != network.Access {
 				return "", errors.New("is not an access port: set native-vlan or trunk-vlans, or mode=access first")
@@ -158,14 +158,14 @@ var portSettings = []Setting{
 			p.AccessVLAN, err = network.ParseVLAN(v)
 			return err
 		}),
-	ofVLANs(Setting{Name: "native-vlan", On: portLike, rank: 3, Title: "Native VLAN (trunk)", Group: "VLANs", Help: "the untagged VLAN of a trunk port", Value: vlan().or("none")}, trunkOnly(func(p network.PortConfig) string { return vlanWord(p.NativeVLAN) }),
+	ofVLANs(Setting{Name: "native-vlan", On: portLike, rank: 3, Title: "Native VLAN (trunk)", Group: "Port", Help: "the untagged VLAN of a trunk port", Value: vlan().or("none")}, trunkOnly(func(p network.PortConfig) string { return vlanWord(p.NativeVLAN) }),
 		func(p *network.PortConfig, v string) (err error) {
 			if p.NativeVLAN = 0; v != "none" {
 				p.NativeVLAN, err = network.ParseVLAN(v)
 			}
 			return err
 		}),
-	ofVLANs(Setting{Name: "trunk-vlans", On: portLike, rank: 3, Title: "Tagged VLANs (trunk)", Group: "VLANs", Help: "the tagged VLANs of a trunk port, all of them", Value: vlans().or("none")},
+	ofVLANs(Setting{Name: "trunk-vlans", On: portLike, rank: 3, Title: "Tagged VLANs (trunk)", Group: "Port", Help: "the tagged VLANs of a trunk port, all of them", Value: vlans().or("none")},
 		trunkOnly(func(p network.PortConfig) string {
 			if len(p.TrunkVLANs) == 0 {
 				return "none"
@@ -178,9 +178,9 @@ var portSettings = []Setting{
 			}
 			return err
 		}),
-	{Name: "voice-vlan", On: portOnly, rank: 3, Title: "Voice VLAN", Group: "VLANs", Help: "the VLAN for phones, announced to them by LLDP-MED (ANSI/TIA-1057)", Default: "none", Needs: VoiceVLAN, Value: vlan().or("none"), when: switched},
+	{Name: "voice-vlan", On: portOnly, rank: 3, Title: "Voice VLAN", Group: "Port", Help: "the VLAN for phones, announced to them by LLDP-MED (ANSI/TIA-1057)", Default: "none", Needs: VoiceVLAN, Value: vlan().or("none"), when: switched},
 
-	field(Setting{Name: "poe", On: portOnly, Title: "PoE", Group: "Power", Help: "whether the port feeds power (IEEE 802.3bt)", Default: "on", Value: onOff()},
+	field(Setting{Name: "poe", On: portOnly, Title: "PoE", Group: "Port", Help: "whether the port feeds power (IEEE 802.3bt)", Default: "on", Value: onOff()},
 		func(p network.PortConfig) (string, error) { return word(p.PoE), feeds(p) },
 		func(p *network.PortConfig, v string) error { p.PoE = v == "on"; return nil }),
 	{Name: "poe-class", On: portOnly, Title: "Class limit", Group: "Power", Help: "the highest class of device that is fed (IEEE 802.3bt)", Default: "automatic", Needs: PowerBudget, Value: number(1, 8, "").or("automatic"), when: feeds},

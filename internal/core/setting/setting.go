@@ -92,6 +92,9 @@ func Lookup(k Kind, name string) (*Setting, error) {
 	if k == OnDevice && strings.HasPrefix(name, servicePrefix) {
 		return service(name)
 	}
+	if elsewhere := kindsWith(name); elsewhere != "" {
+		return nil, fmt.Errorf("%w %q of a %s: it is set on a %s", ErrUnknown, name, k, elsewhere)
+	}
 	var known []string
 	for _, s := range Of(k) {
 		known = append(known, s.Name)
@@ -99,7 +102,23 @@ func Lookup(k Kind, name string) (*Setting, error) {
 	if near := nearest(name, known); near != "" {
 		return nil, fmt.Errorf("%w %q of a %s: did you mean %s?", ErrUnknown, name, k, near)
 	}
-	return nil, fmt.Errorf("%w %q of a %s: there are %s", ErrUnknown, name, k, strings.Join(known, ", "))
+	return nil, fmt.Errorf("%w %q of a %s: the list of settings tells what there is", ErrUnknown, name, k)
+}
+
+// kindsWith says which kinds have a setting of a name.
+func kindsWith(name string) string {
+	if strings.HasPrefix(name, servicePrefix) {
+		return string(OnDevice)
+	}
+	var out []string
+	for _, s := range all {
+		if s.Name == name {
+			for _, k := range s.On {
+				out = append(out, string(k))
+			}
+		}
+	}
+	return join(out)
 }
 
 // KindOf tells what an object is by its name: "" is the device itself, vlan/40 a VLAN, lag1 a bundle, anything else a port.
@@ -186,7 +205,7 @@ func (s *Setting) settings(c network.Config, object string) (network.Settings, e
 
 func missing(k Kind, object string) error {
 	if k == OnPort || k == OnBundle {
-		return fmt.Errorf("there is no %s %s", k, object)
+		return fmt.Errorf("the device has no %s %s", k, object)
 	}
 	return fmt.Errorf("there is no %s", strings.Replace(object, "/", " ", 1))
 }

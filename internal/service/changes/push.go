@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/guard"
+	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/store"
@@ -318,16 +319,16 @@ func (w *worker) proposeOn(ctx context.Context, d store.ChangeDevice) error {
 	return w.s.fleet.Propose(ctx, d.Device, d.Token, d.Before, d.After)
 }
 
-// same tells whether a configuration is, in what the change touches, as another one.
+// same tells whether a configuration is, in the objects that the change touches, as another one.
 func same(now network.Config, d store.ChangeDevice, as network.Config) bool {
-	for name, after := range d.After.Services {
-		if before, had := d.Before.Services[name]; had && before != after && now.Services[name] != as.Services[name] {
-			return false
-		}
-	}
-	for name, after := range d.After.Ports {
-		if !after.Equal(d.Before.Ports[name]) && !now.Ports[name].Equal(as.Ports[name]) {
-			return false
+	now.Features = as.Features // what can be set is judged as when the change was checked
+	seen := map[string]bool{}
+	for _, diff := range intent.Compare(d.Device, d.Before, d.After) {
+		if object := diff.Port.Port; !seen[object] {
+			seen[object] = true
+			if !sameObject(now, as, object) {
+				return false
+			}
 		}
 	}
 	return true

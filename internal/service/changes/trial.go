@@ -57,14 +57,18 @@ func (w wellness) lost(now wellness, expected map[network.PortRef]bool) []string
 	return out
 }
 
-// putOut lists the ports that the change switches off or takes the power from: that those lose their link is meant, but
-// not what hangs behind them.
+// linkSettings are settings of a port that may bring its link down when they change.
+var linkSettings = []string{"poe-class", "poe-priority", "speed", "duplex", "connector", "schedule", "follow", "bpdu-guard", "loop-protection"}
+
+// putOut lists the ports that the change switches off or takes the power from, or whose link it may bring down otherwise:
+// that those lose their link is meant, but not what hangs behind them.
 func (w *worker) putOut() map[network.PortRef]bool {
 	out := map[network.PortRef]bool{}
 	for _, d := range w.c.Devices {
 		for name, a := range d.After.Ports {
 			b := d.Before.Ports[name]
-			if b.Enabled && !a.Enabled || b.PoE && !a.PoE {
+			meant := b.Enabled && !a.Enabled || b.PoE && !a.PoE || slices.ContainsFunc(linkSettings, func(s string) bool { return a.Settings[s] != b.Settings[s] })
+			if meant {
 				out[network.PortRef{Device: d.Device, Port: name}] = true
 			}
 		}

@@ -33,6 +33,11 @@ export type LinkUse = Schemas["LinkUse"];
 export type NetworkLink = Schemas["Link"];
 export type TerminalSession = Schemas["TerminalSession"];
 export type AuditEntry = Schemas["AuditEntry"];
+export type Setting = Schemas["Setting"];
+export type Standing = Schemas["Standing"];
+export type BulkAnswer = Schemas["BulkAnswer"];
+export type BulkResult = Schemas["BulkResult"];
+export type DeviceObject = Schemas["Object"];
 export type Health = Port["health"];
 
 /** An error that the service told (RFC 9457), with everything that is wrong. */

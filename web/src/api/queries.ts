@@ -110,10 +110,6 @@ export const useConfiguration = (name: string, defaults = false) =>
       ).then(String),
   });
 
-/** What can be set on a port, with its meaning: it does not change while the page is open. */
-export const usePortFields = () =>
-  useQuery({ queryKey: ["port-fields"], queryFn: () => take(api.GET("/api/v1/port-fields")), staleTime: Infinity });
-
 export const useEvents = (limit: number, scope = "", where = "") =>
   useQuery({
     queryKey: [...keys.events, limit, scope, where],

@@ -68,6 +68,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/bulk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put settings of many things into a draft
+         * @description Needs the right to change ports.
+         */
+        post: operations["bulk-edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{number}": {
         parameters: {
             query?: never;
@@ -874,23 +894,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/port-fields": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What can be set on a port */
-        get: operations["list-port-fields"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/ports": {
         parameters: {
             query?: never;
@@ -1070,6 +1073,43 @@ export interface paths {
         /** Change one's own password; other sessions of one's own end */
         put: operations["change-password"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything that can be set */
+        get: operations["list-settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How some things stand on their settings
+         * @description Needs the right to see ports.
+         */
+        post: operations["standing-of-settings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1419,6 +1459,39 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        BulkAnswer: {
+            /** @description The draft; left out when nothing could be set */
+            change?: components["schemas"]["Change"];
+            results: components["schemas"]["BulkResult"][];
+        };
+        BulkRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            rows: components["schemas"]["BulkRow"][];
+            /** @description Of a new draft */
+            why?: string;
+        };
+        BulkResult: {
+            on: string;
+            /** @enum {string} */
+            outcome: "set" | "unchanged" | "refused";
+            why?: string;
+        };
+        BulkRow: {
+            /** @description Besides: the devices that a selector picks */
+            devices?: string;
+            /** @description device:port, device:object or device */
+            on?: string[];
+            /** @description Values by setting */
+            set: {
+                [key: string]: string;
+            };
+            /** @description Besides: the ports that a selector picks */
+            where?: string;
+        };
         Bundle: {
             members: components["schemas"]["BundleMember"][];
             name: string;
@@ -1752,6 +1825,8 @@ export interface components {
             /** @description Who to ask about it */
             contact?: string;
             face: components["schemas"]["FacePort"][];
+            /** @description What the device can be told */
+            features: string[];
             firmware: string;
             floor?: string;
             /** @enum {string} */
@@ -1768,6 +1843,8 @@ export interface components {
             model: string;
             name: string;
             notes?: string;
+            /** @description Bundles, VLANs and what else can be set up on it */
+            objects: components["schemas"]["Object"][];
             /** @description Address of the device's own page, where it does not tell it itself */
             page?: string;
             /** @description Where the device's own page is: as a person said, else as the device tells */
@@ -1883,9 +1960,9 @@ export interface components {
             call_home: string;
         };
         Edit: {
-            /** @description description, enabled, mode, vlan, native-vlan, trunk-vlans or poe */
+            /** @description The name of the setting: /settings lists them */
             field: string;
-            /** @description device:port */
+            /** @description What it is set on: device:port, device:lag1, device:vlan/40 and such, or device alone */
             port: string;
             value: string;
         };
@@ -2579,25 +2656,6 @@ export interface components {
              */
             total: number;
         };
-        ListPortField: {
-            /**
-             * Format: int64
-             * @description How many there are
-             */
-            all?: number;
-            /** @description How many match, by the values of each field asked for with count */
-            counts?: {
-                [key: string]: components["schemas"]["Count"][];
-            };
-            items: components["schemas"]["PortField"][];
-            /** @description The cursor of the next page, if there is one */
-            next?: string;
-            /**
-             * Format: int64
-             * @description How many match
-             */
-            total: number;
-        };
         ListRightMeaning: {
             /**
              * Format: int64
@@ -2628,6 +2686,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Role"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListSetting: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Setting"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -2831,6 +2908,25 @@ export interface components {
             radius?: boolean;
             role: string;
         };
+        Object: {
+            /** @enum {string} */
+            kind: "bundle" | "vlan" | "schedule" | "mirror" | "acl";
+            /** @description Of a bundle: its ports */
+            members?: string[];
+            /** @description As in device:name: lag1, vlan/40, schedule/office */
+            name: string;
+            /** @description What is set on it */
+            settings: {
+                [key: string]: string;
+            };
+            /** @description What people call it */
+            title?: string;
+        };
+        Offer: {
+            /** @description What it is called */
+            text?: string;
+            value: string;
+        };
         OwnPassword: {
             old: string;
             /** @description 12 characters at least */
@@ -2896,6 +2992,8 @@ export interface components {
         Port: {
             /** Format: int64 */
             access_vlan?: number;
+            /** @description The link aggregation of which it is a member */
+            bundle?: string;
             /**
              * Format: date-time
              * @description When oper last changed, by the device's clock
@@ -2935,6 +3033,8 @@ export interface components {
             rates?: components["schemas"]["Rates"];
             /** @description device:port */
             ref: string;
+            /** @description What on the device itself keeps the port shut: flap-guard, loop-protection, bpdu-guard, schedule or follow */
+            shut_by?: string;
             site: string;
             /** Format: int64 */
             speed_mbps?: number;
@@ -2942,13 +3042,6 @@ export interface components {
             stale: boolean;
             /** @description A list such as 10,20-25 */
             trunk_vlans?: string;
-        };
-        PortField: {
-            /** @description What a value looks like */
-            form: string;
-            /** @description What it means */
-            help: string;
-            name: string;
         };
         Position: {
             /** Format: double */
@@ -3144,6 +3237,33 @@ export interface components {
             port?: number;
             running: boolean;
         };
+        Setting: {
+            /** @description Words that it takes, besides or instead of other values */
+            choices?: string[];
+            /** @description What holds when nobody sets it; left out where it is for the device to say */
+            default?: string;
+            /** @description What a value looks like */
+            form: string;
+            /** @description Settings that stand together on a form */
+            group: string;
+            /** @description What it means */
+            help: string;
+            /** Format: int64 */
+            max?: number;
+            /** Format: int64 */
+            min?: number;
+            name: string;
+            /** @description What a device must have for it */
+            needs?: string;
+            /** @description Of a name: the kind of object that is named */
+            of?: string;
+            /** @description What it is set on: device, port, bundle, vlan, schedule, mirror or acl */
+            on: string[];
+            title: string;
+            /** @enum {string} */
+            type: "switch" | "choice" | "number" | "text" | "vlan" | "vlans" | "rate" | "list" | "rules" | "name";
+            unit?: string;
+        };
         SignIn: {
             /** @description User name */
             name: string;
@@ -3201,6 +3321,43 @@ export interface components {
             root_cost: number;
             /** Format: int64 */
             root_priority: number;
+        };
+        Standing: {
+            /**
+             * Format: int64
+             * @description How many can have it
+             */
+            applies: number;
+            /** @description Of VLANs and names: those that all of the devices have */
+            offers?: components["schemas"]["Offer"][];
+            setting: string;
+            /** @description How many have each value, the most first; at most 20 */
+            values: components["schemas"]["Count"][];
+            /** @description Why it does not apply to the others */
+            why?: string;
+        };
+        StandingRequest: {
+            /**
+             * Format: int64
+             * @description What this draft sets is taken as set
+             */
+            change?: number;
+            /** @description device:port, device:object or device */
+            on?: string[];
+            /** @description Taken as set besides, where it can be */
+            set?: {
+                [key: string]: string;
+            };
+            /** @description Besides: the ports that a selector picks */
+            where?: string;
+        };
+        Standings: {
+            items: components["schemas"]["Standing"][];
+            /**
+             * Format: int64
+             * @description How many things
+             */
+            on: number;
         };
         Station: {
             address?: string;
@@ -3485,6 +3642,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "bulk-edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
                 };
             };
             /** @description Error */
@@ -5119,35 +5309,6 @@ export interface operations {
             };
         };
     };
-    "list-port-fields": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListPortField"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     "list-ports": {
         parameters: {
             query?: {
@@ -5554,6 +5715,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSetting"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "standing-of-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standings"];
+                };
             };
             /** @description Error */
             default: {

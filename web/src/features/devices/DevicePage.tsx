@@ -98,7 +98,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
       <Panel>
         <Face d={d} picked={picked} />
       </Panel>
-      {chosen.length > 0 && <PortPanel ports={chosen} vlans={d.vlans} me={me} onClose={picked.clear} />}
+      {chosen.length > 0 && <PortPanel ports={chosen} me={me} onClose={picked.clear} />}
       <Tabs.Root value={tab} onValueChange={setTab}>
         <Tabs.List className="flex gap-1 overflow-x-auto border-b border-rule" aria-label="About this device">
           {[

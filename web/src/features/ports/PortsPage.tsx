@@ -15,7 +15,7 @@ export function PortsPage({ me }: { me: Person }) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="text-lg font-semibold">Ports</h1>
-      {chosen.length > 0 && <PortPanel ports={chosen} vlans={[]} me={me} onClose={picked.clear} />}
+      {chosen.length > 0 && <PortPanel ports={chosen} me={me} onClose={picked.clear} />}
       <Grid
         noun="ports"
         title={(total, all) => (scope ? `${total} of ${many(all, "port")}` : many(total, "port"))}

@@ -1,0 +1,185 @@
+package server
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/service/changes"
+)
+
+func (s *server) settingRoutes(api huma.API) {
+	register(s, api, signedIn, http.MethodGet, "/settings", "list-settings", "Everything that can be set",
+		func(context.Context, *struct{}) (*body[v1.List[v1.Setting]], error) {
+			return listOf(setting.All(), settingOut), nil
+		})
+	register(s, api, may(rights.See, rights.Ports), http.MethodPost, "/settings/standing", "standing-of-settings", "How some things stand on their settings",
+		func(ctx context.Context, in *body[v1.StandingRequest]) (*body[v1.Standings], error) {
+			on, err := s.things(ctx, in.Body.On, in.Body.Where, "")
+			if err != nil {
+				return nil, err
+			}
+			if err := s.seesAll(ctx, on); err != nil {
+				return nil, err
+			}
+			var draft []intent.Edit
+			if in.Body.Change != 0 {
+				c, err := s.seenChange(ctx, in.Body.Change)
+				if err != nil {
+					return nil, err
+				}
+				draft = c.Edits
+			}
+			out := v1.Standings{On: len(on), Items: []v1.Standing{}}
+			for _, st := range s.Changes.Standings(on, draft, in.Body.Set) {
+				out.Items = append(out.Items, standingOut(st))
+			}
+			return &body[v1.Standings]{out}, nil
+		})
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/bulk", "bulk-edit", "Put settings of many things into a draft",
+		func(ctx context.Context, in *body[v1.BulkRequest]) (*body[v1.BulkAnswer], error) {
+			rows, err := s.rows(ctx, in.Body.Rows)
+			if err != nil {
+				return nil, err
+			}
+			if err := s.onRows(ctx, rows); err != nil {
+				return nil, err
+			}
+			edits, results, err := s.Changes.Plan(rows)
+			if err != nil {
+				return nil, fmt.Errorf("%w: %w", errInvalid, err)
+			}
+			if in.Body.Change != 0 {
+				if err := s.onChange(ctx, in.Body.Change); err != nil {
+					return nil, err
+				}
+			}
+			c, err := s.Changes.Bulk(ctx, in.Body.Change, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
+			out := v1.BulkAnswer{Results: make([]v1.BulkResult, len(results))}
+			for i, r := range results {
+				out.Results[i] = v1.BulkResult{On: r.On.String(), Outcome: string(r.Outcome), Why: r.Why}
+			}
+			if c.Number == 0 && err == nil {
+				return &body[v1.BulkAnswer]{out}, nil
+			}
+			answer, err := s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Body.Change)))
+			if err != nil {
+				return nil, err
+			}
+			out.Change = &answer.Body
+			return &body[v1.BulkAnswer]{out}, nil
+		})
+}
+
+// things are what is named and what selectors pick besides, each once.
+func (s *server) things(ctx context.Context, named []string, ports, devices string) ([]network.PortRef, error) {
+	var out []network.PortRef
+	for i, text := range named {
+		on, err := network.ParseTarget(text)
+		if err != nil {
+			return nil, with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err, &huma.ErrorDetail{Location: fmt.Sprintf("body.on[%d]", i), Message: err.Error(), Value: text})
+		}
+		out = append(out, on)
+	}
+	q := catalog.Query{Limit: changes.MaxEdits, Now: time.Now()}
+	var err error
+	if ports != "" {
+		if q.Where, err = s.parse(ctx, ports); err != nil {
+			return nil, err
+		}
+		q.Within = within(ctx, rights.See, rights.Ports)
+		for _, p := range s.Inventory.Ports(q).Rows {
+			out = append(out, p.Ref)
+		}
+	}
+	if devices != "" {
+		if q.Where, err = s.parse(ctx, devices); err != nil {
+			return nil, err
+		}
+		q.Within = within(ctx, rights.See, rights.Devices)
+		for _, d := range s.Inventory.Devices(q).Rows {
+			out = append(out, network.PortRef{Device: d.Name})
+		}
+	}
+	seen := make(map[network.PortRef]bool, len(out))
+	return slices.DeleteFunc(out, func(on network.PortRef) bool {
+		twice := seen[on]
+		seen[on] = true
+		return twice
+	}), nil
+}
+
+func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, error) {
+	out := make([]changes.Row, len(in))
+	total := 0
+	for i, row := range in {
+		on, err := s.things(ctx, row.On, row.Where, row.Devices)
+		if err != nil {
+			return nil, err
+		}
+		if total += len(on) * len(row.Set); total > changes.MaxEdits {
+			return nil, fmt.Errorf("%w: a change holds at most %d edits; narrow it down", errInvalid, changes.MaxEdits)
+		}
+		out[i] = changes.Row{On: on, Set: row.Set}
+	}
+	return out, nil
+}
+
+// onRows tells whether who makes the request may change all that rows name, whatever becomes of it.
+func (s *server) onRows(ctx context.Context, rows []changes.Row) error {
+	var edits []intent.Edit
+	for _, row := range rows {
+		for _, on := range row.On {
+			edits = append(edits, intent.Edit{Port: on})
+		}
+	}
+	return s.onPorts(ctx, edits)
+}
+
+// seesAll tells whether who makes the request may see all the devices of some things.
+func (s *server) seesAll(ctx context.Context, on []network.PortRef) error {
+	seen := map[string]bool{}
+	for _, ref := range on {
+		if !seen[ref.Device] {
+			seen[ref.Device] = true
+			if err := s.onDevice(ctx, may(rights.See, rights.Devices), ref.Device); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func settingOut(in setting.Setting) v1.Setting {
+	out := v1.Setting{Name: in.Name, Title: in.Title, Group: in.Group, Help: in.Help, Type: string(in.Value.Type), Choices: in.Value.Choices,
+		Min: in.Value.Min, Max: in.Value.Max, Unit: in.Value.Unit, Of: string(in.Value.Of), Form: in.Value.Form, Default: in.Default, Needs: string(in.Needs)}
+	for _, k := range in.On {
+		out.On = append(out.On, string(k))
+	}
+	return out
+}
+
+func standingOut(in changes.Standing) v1.Standing {
+	out := v1.Standing{Setting: in.Setting.Name, Applies: in.Applies, Values: []v1.Count{}, Why: in.Why}
+	for value, n := range in.Values {
+		out.Values = append(out.Values, v1.Count{Value: value, Count: n})
+	}
+	slices.SortFunc(out.Values, func(a, b v1.Count) int { return cmp.Or(b.Count-a.Count, cmp.Compare(a.Value, b.Value)) })
+	out.Values = out.Values[:min(len(out.Values), 20)]
+	for _, o := range in.Offers {
+		out.Offers = append(out.Offers, v1.Offer(o))
+	}
+	return out
+}

@@ -1,0 +1,86 @@
+package v1
+
+// Setting is something that can be set.
+type Setting struct {
+	Name    string   `json:"name"`
+	On      []string `json:"on" doc:"What it is set on: device, port, bundle, vlan, schedule, mirror or acl"`
+	Title   string   `json:"title"`
+	Group   string   `json:"group" doc:"Settings that stand together on a form"`
+	Help    string   `json:"help" doc:"What it means"`
+	Type    string   `json:"type" enum:"switch,choice,number,text,vlan,vlans,rate,list,rules,name"`
+	Choices []string `json:"choices,omitempty" doc:"Words that it takes, besides or instead of other values"`
+	Min     int      `json:"min,omitempty"`
+	Max     int      `json:"max,omitempty"`
+	Unit    string   `json:"unit,omitempty"`
+	Of      string   `json:"of,omitempty" doc:"Of a name: the kind of object that is named"`
+	Form    string   `json:"form" doc:"What a value looks like"`
+	Default string   `json:"default,omitempty" doc:"What holds when nobody sets it; left out where it is for the device to say"`
+	Needs   string   `json:"needs,omitempty" doc:"What a device must have for it"`
+}
+
+// StandingRequest asks how some things stand on their settings.
+type StandingRequest struct {
+	On     []string `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object or device"`
+	Where  string   `json:"where,omitempty" maxLength:"4000" doc:"Besides: the ports that a selector picks"`
+	Change int64    `json:"change,omitempty" minimum:"0" doc:"What this draft sets is taken as set"`
+	// Set is taken as set besides, where it can be.
+	Set map[string]string `json:"set,omitempty" maxProperties:"20" doc:"Taken as set besides, where it can be"`
+}
+
+// Standings is how some things stand on all their settings.
+type Standings struct {
+	On    int        `json:"on" doc:"How many things"`
+	Items []Standing `json:"items"`
+}
+
+// Standing is how some things stand on a setting.
+type Standing struct {
+	Setting string  `json:"setting"`
+	Applies int     `json:"applies" doc:"How many can have it"`
+	Values  []Count `json:"values" doc:"How many have each value, the most first; at most 20"`
+	Why     string  `json:"why,omitempty" doc:"Why it does not apply to the others"`
+	Offers  []Offer `json:"offers,omitempty" doc:"Of VLANs and names: those that all of the devices have"`
+}
+
+// Offer is a value that can be taken.
+type Offer struct {
+	Value string `json:"value"`
+	Text  string `json:"text,omitempty" doc:"What it is called"`
+}
+
+// BulkRequest puts settings of many things into a draft.
+type BulkRequest struct {
+	Change int64     `json:"change,omitempty" minimum:"0" doc:"The draft; a new one when left out"`
+	Why    string    `json:"why,omitempty" maxLength:"500" doc:"Of a new draft"`
+	Rows   []BulkRow `json:"rows" minItems:"1" maxItems:"20000"`
+}
+
+// BulkRow sets the same on several things.
+type BulkRow struct {
+	On      []string          `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object or device"`
+	Where   string            `json:"where,omitempty" maxLength:"4000" doc:"Besides: the ports that a selector picks"`
+	Devices string            `json:"devices,omitempty" maxLength:"4000" doc:"Besides: the devices that a selector picks"`
+	Set     map[string]string `json:"set" minProperties:"1" maxProperties:"100" doc:"Values by setting"`
+}
+
+// BulkAnswer is what became of it, thing by thing.
+type BulkAnswer struct {
+	Change  *Change      `json:"change,omitempty" doc:"The draft; left out when nothing could be set"`
+	Results []BulkResult `json:"results"`
+}
+
+// BulkResult is one thing of a bulk edit.
+type BulkResult struct {
+	On      string `json:"on"`
+	Outcome string `json:"outcome" enum:"set,unchanged,refused"`
+	Why     string `json:"why,omitempty"`
+}
+
+// Object is something that a device holds besides its ports.
+type Object struct {
+	Name    string            `json:"name" doc:"As in device:name: lag1, vlan/40, schedule/office"`
+	Kind    string            `json:"kind" enum:"bundle,vlan,schedule,mirror,acl"`
+	Title   string            `json:"title,omitempty" doc:"What people call it"`
+	Members []string          `json:"members,omitempty" doc:"Of a bundle: its ports"`
+	Known   map[string]string `json:"settings" doc:"What is set on it"`
+}

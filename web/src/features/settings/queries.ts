@@ -1,0 +1,38 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { toast } from "sonner";
+import { api, type BulkAnswer, take } from "../../api/client";
+import { keys } from "../../api/queries";
+
+/** Everything that can be set: it does not change while the page is open. */
+export const useSettings = () =>
+  useQuery({ queryKey: ["settings"], queryFn: () => take(api.GET("/api/v1/settings")), staleTime: Infinity });
+
+/** How some things stand on their settings, as after a draft, and as if some were set besides. */
+export const useStanding = (on: string[], change: number | undefined, set: Record<string, string>) =>
+  useQuery({
+    queryKey: ["reading", "standing", on, change, set],
+    queryFn: () => take(api.POST("/api/v1/settings/standing", { body: { on, change, set } })),
+    placeholderData: (old) => old,
+    enabled: on.length > 0,
+  });
+
+/** Puts settings of many things into a draft, or a new one. */
+export function useBulk() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: ({
+      change,
+      on,
+      set,
+    }: {
+      change?: number;
+      on: string[];
+      set: Record<string, string>;
+    }): Promise<BulkAnswer> => take(api.POST("/api/v1/changes/bulk", { body: { change, rows: [{ on, set }] } })),
+    onSuccess: () => {
+      void qc.invalidateQueries({ queryKey: keys.changes });
+      void qc.invalidateQueries({ queryKey: ["reading", "standing"] });
+    },
+    onError: (e) => toast.error(e.message),
+  });
+}
