@@ -237,6 +237,62 @@ func (a *app) readTable(path string) ([]v1.BulkRow, error) {
 	return out, nil
 }
 
+// bundleCommand makes bundles of ports.
+func (a *app) bundleCommand() *cobra.Command {
+	var in v1.BundleRequest
+	var number int64
+	var why string
+	var nearOnly bool
+	cmd := &cobra.Command{
+		Use: "bundle PORT...", Short: "Put a link aggregation of ports into a draft, with the other end of their cables", Args: cobra.MinimumNArgs(1),
+		Long: `Put a link aggregation (IEEE 802.1AX) of ports into a draft. The ports are those of one device, or of a pair that acts as
+one. What is at the other end of their cables is bundled too, as far as the neighbours tell, and the bundle takes the VLANs of
+the first port. Change it further with "everypost port set device:lag1".`,
+		Example: "  everypost bundle th-sw-01:1/1/50 th-sw-01:2/1/50 --why 'two cables to the gates'\n  everypost bundle hh-core-01:1/1/9 hh-core-02:1/1/9 --near-only --name lag12",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			in.Ports, in.Change = args, number
+			p, err := c.ProposeBundle(ctx, in)
+			if err != nil {
+				return err
+			}
+			if nearOnly {
+				p.Edits = slices.DeleteFunc(p.Edits, func(e v1.Edit) bool {
+					return slices.ContainsFunc(p.Far, func(end v1.BundleEnd) bool { return strings.HasPrefix(e.Port, end.Device+":") })
+				})
+				p.Far = nil
+			}
+			for _, end := range slices.Concat(p.Near, p.Far) {
+				a.say("%s:%s of %s", end.Device, end.Bundle, strings.Join(end.Ports, ", "))
+			}
+			for _, n := range p.Notes {
+				a.say("%s", n)
+			}
+			var ch v1.Change
+			if number != 0 {
+				ch, err = c.AddEdits(ctx, number, p.Edits)
+			} else {
+				ch, err = c.MakeChange(ctx, v1.ChangeRequest{Why: why, Edits: p.Edits})
+			}
+			if err != nil {
+				return err
+			}
+			if a.isData() {
+				return a.data(ch)
+			}
+			a.printDifferences(ch)
+			a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
+			return nil
+		}),
+	}
+	f := cmd.Flags()
+	f.StringVar(&in.Name, "name", "", "of the bundle at this end: lag1, lag2 ... (else the next that is free)")
+	f.StringVar(&in.Protocol, "protocol", "lacp-active", "lacp-active, lacp-passive or static")
+	f.BoolVar(&nearOnly, "near-only", false, "leave the other end alone")
+	f.Int64Var(&number, "change", 0, "add to this draft instead of making one")
+	f.StringVar(&why, "why", "", "why the change is made")
+	return cmd
+}
+
 // settingsCommand lists what can be set.
 func (a *app) settingsCommand() *cobra.Command {
 	return &cobra.Command{

@@ -428,6 +428,11 @@ func (c *Client) Bulk(ctx context.Context, in v1.BulkRequest) (v1.BulkAnswer, er
 	return post[v1.BulkAnswer](ctx, c, "/changes/bulk", in)
 }
 
+// ProposeBundle works out a bundle of ports, with both its ends.
+func (c *Client) ProposeBundle(ctx context.Context, in v1.BundleRequest) (v1.BundleProposal, error) {
+	return post[v1.BundleProposal](ctx, c, "/bundles/proposal", in)
+}
+
 // MakeChange makes a draft.
 func (c *Client) MakeChange(ctx context.Context, in v1.ChangeRequest) (v1.Change, error) {
 	return post[v1.Change](ctx, c, "/changes", in)

@@ -83,6 +83,39 @@ func (s *server) settingRoutes(api huma.API) {
 		})
 }
 
+func (s *server) bundleRoutes(api huma.API) {
+	register(s, api, may(rights.See, rights.Ports), http.MethodPost, "/bundles/proposal", "propose-bundle", "A bundle that could be made of ports, with both its ends",
+		func(ctx context.Context, in *body[v1.BundleRequest]) (*body[v1.BundleProposal], error) {
+			ports, err := s.things(ctx, in.Body.Ports, "", "")
+			if err != nil {
+				return nil, err
+			}
+			if err := s.seesAll(ctx, ports); err != nil {
+				return nil, err
+			}
+			var draft []intent.Edit
+			if in.Body.Change != 0 {
+				c, err := s.seenChange(ctx, in.Body.Change)
+				if err != nil {
+					return nil, err
+				}
+				draft = c.Edits
+			}
+			b, err := s.Changes.ProposeBundle(ctx, ports, in.Body.Name, cmp.Or(in.Body.Protocol, "lacp-active"), draft)
+			if err != nil {
+				return nil, fmt.Errorf("%w: %w", errInvalid, err)
+			}
+			endsOut := func(in []intent.BundleEnd) []v1.BundleEnd {
+				out := make([]v1.BundleEnd, len(in))
+				for i, e := range in {
+					out[i] = v1.BundleEnd(e)
+				}
+				return out
+			}
+			return &body[v1.BundleProposal]{v1.BundleProposal{Near: endsOut(b.Near), Far: endsOut(b.Far), Notes: append([]string{}, b.Notes...), Edits: editsOut(b.Edits)}}, nil
+		})
+}
+
 // things are what is named and what selectors pick besides, each once.
 func (s *server) things(ctx context.Context, named []string, ports, devices string) ([]network.PortRef, error) {
 	var out []network.PortRef

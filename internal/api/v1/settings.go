@@ -84,3 +84,26 @@ type Object struct {
 	Members []string          `json:"members,omitempty" doc:"Of a bundle: its ports"`
 	Known   map[string]string `json:"settings" doc:"What is set on it"`
 }
+
+// BundleRequest asks for a proposal of a bundle of ports.
+type BundleRequest struct {
+	Ports    []string `json:"ports" minItems:"1" maxItems:"16" doc:"device:port; of one device, or of a pair that acts as one"`
+	Name     string   `json:"name,omitempty" maxLength:"7" doc:"Of the bundle at this end; the next that is free when left out"`
+	Protocol string   `json:"protocol,omitempty" enum:"lacp-active,lacp-passive,static" doc:"lacp-active when left out"`
+	Change   int64    `json:"change,omitempty" minimum:"0" doc:"What this draft sets is taken as set"`
+}
+
+// BundleProposal is a bundle that could be made, with the edits that make it.
+type BundleProposal struct {
+	Near  []BundleEnd `json:"near"`
+	Far   []BundleEnd `json:"far" doc:"The other end, as the neighbours tell; empty where that is not known"`
+	Notes []string    `json:"notes" doc:"What is left out or open"`
+	Edits []Edit      `json:"edits"`
+}
+
+// BundleEnd is one device's part of a bundle.
+type BundleEnd struct {
+	Device string   `json:"device"`
+	Bundle string   `json:"bundle"`
+	Ports  []string `json:"ports"`
+}

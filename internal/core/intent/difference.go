@@ -26,9 +26,12 @@ func Compare(device string, before, after network.Config) []Difference {
 		}
 		at := network.PortRef{Device: device, Port: object}
 		for _, s := range settingsOf(before, after, object) {
-			b, _ := s.Get(before, object)
-			a, _ := s.Get(after, object)
-			if a != b {
+			b, bErr := s.Get(before, object)
+			a, aErr := s.Get(after, object)
+			// Of what comes or goes, only what is not as usual is told; a port that joins a bundle has its VLANs from there.
+			usual := bErr != nil && a == s.Default || aErr != nil && b == s.Default
+			joins := aErr != nil && after.Ports[object].LAG != before.Ports[object].LAG
+			if a != b && !usual && !joins {
 				out = append(out, Difference{Port: at, Field: s.Name, Before: b, After: a})
 			}
 		}

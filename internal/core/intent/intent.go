@@ -38,7 +38,8 @@ func New(on network.PortRef, name, value string) (Edit, error) {
 	return Edit{Port: on, Field: name, Value: v}, nil
 }
 
-// Add puts edits to a list: a later word on the same setting replaces the earlier one, in its place.
+// Add puts edits to a list: a later word on the same setting replaces the earlier one, in its place. What is removed need
+// not be set: the other edits of an object go when it does.
 func Add(edits []Edit, more ...Edit) []Edit {
 	type key struct {
 		on    network.PortRef
@@ -50,6 +51,13 @@ func Add(edits []Edit, more ...Edit) []Edit {
 		at[key{e.Port, e.Field}] = i
 	}
 	for _, e := range more {
+		if e.Field == setting.Present && e.Value == "off" {
+			out = slices.DeleteFunc(out, func(o Edit) bool { return o.Port == e.Port })
+			clear(at)
+			for i, o := range out {
+				at[key{o.Port, o.Field}] = i
+			}
+		}
 		k := key{e.Port, e.Field}
 		if i, ok := at[k]; ok {
 			out[i] = e

@@ -233,3 +233,23 @@ func pretend(c network.Config, on network.PortRef, set map[string]string) networ
 	}
 	return c
 }
+
+// ProposeBundle works out a bundle of ports on the network as it is, or as a draft will make it.
+func (s *Service) ProposeBundle(ctx context.Context, ports []network.PortRef, name, protocol string, draft []intent.Edit) (intent.Bundle, error) {
+	n, err := s.Network(ctx)
+	if err != nil {
+		return intent.Bundle{}, err
+	}
+	for _, device := range intent.Devices(draft) {
+		if after, err := intent.Apply(device, n.Configs[device], draft); err == nil {
+			n.Configs[device] = after
+		}
+	}
+	pairs := map[string]string{}
+	for _, v := range s.fleet.Views() {
+		if c := v.Inside.Cluster; c != nil && c.Kind == "mlag" && len(c.Members) == 2 {
+			pairs[c.Members[0].Name], pairs[c.Members[1].Name] = c.Members[1].Name, c.Members[0].Name
+		}
+	}
+	return intent.ProposeBundle(n.Configs, n.Links, pairs, ports, name, protocol)
+}

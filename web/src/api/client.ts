@@ -37,6 +37,7 @@ export type Setting = Schemas["Setting"];
 export type Standing = Schemas["Standing"];
 export type BulkAnswer = Schemas["BulkAnswer"];
 export type BulkResult = Schemas["BulkResult"];
+export type BundleEnd = Schemas["BundleEnd"];
 export type DeviceObject = Schemas["Object"];
 export type Health = Port["health"];
 

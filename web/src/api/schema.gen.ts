@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/bundles/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A bundle that could be made of ports, with both its ends
+         * @description Needs the right to see ports.
+         */
+        post: operations["propose-bundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -1499,10 +1519,39 @@ export interface components {
             speed_mbps: number;
             up: boolean;
         };
+        BundleEnd: {
+            bundle: string;
+            device: string;
+            ports: string[];
+        };
         BundleMember: {
             in_sync: boolean;
             partner?: string;
             port: string;
+        };
+        BundleProposal: {
+            edits: components["schemas"]["Edit"][];
+            /** @description The other end, as the neighbours tell; empty where that is not known */
+            far: components["schemas"]["BundleEnd"][];
+            near: components["schemas"]["BundleEnd"][];
+            /** @description What is left out or open */
+            notes: string[];
+        };
+        BundleRequest: {
+            /**
+             * Format: int64
+             * @description What this draft sets is taken as set
+             */
+            change?: number;
+            /** @description Of the bundle at this end; the next that is free when left out */
+            name?: string;
+            /** @description device:port; of one device, or of a pair that acts as one */
+            ports: string[];
+            /**
+             * @description lacp-active when left out
+             * @enum {string}
+             */
+            protocol?: "lacp-active" | "lacp-passive" | "static";
         };
         Candidate: {
             help?: string;
@@ -3574,6 +3623,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditVerdict"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "propose-bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleProposal"];
                 };
             };
             /** @description Error */

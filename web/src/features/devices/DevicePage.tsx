@@ -13,6 +13,7 @@ import { Ago, many } from "../../ui/time";
 import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
 import { usePicked } from "../ports/selection";
+import { DeviceSettings } from "../settings/DeviceSettings";
 import { DescribeDialog, Service } from "./DescribeDialog";
 import { Face } from "./Face";
 import { insideTabs } from "./Inside";
@@ -103,6 +104,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         <Tabs.List className="flex gap-1 overflow-x-auto border-b border-rule" aria-label="About this device">
           {[
             ["ports", "Ports"],
+            ["settings", "Settings"],
             ["history", "History"],
             ...inside,
             ["particulars", "Particulars"],
@@ -121,6 +123,9 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         </Tabs.List>
         <Tabs.Content value="ports" className="pt-3">
           <PortTable d={d} picked={picked} />
+        </Tabs.Content>
+        <Tabs.Content value="settings" className="pt-3">
+          <DeviceSettings d={d} me={me} />
         </Tabs.Content>
         <Tabs.Content value="history" className="pt-3">
           <Suspense>

@@ -3,7 +3,8 @@ import { Link } from "react-router";
 import type { Person, Port } from "../../api/client";
 import { Button, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
-import { Ago } from "../../ui/time";
+import { Ago, many } from "../../ui/time";
+import { BundleDialog } from "../settings/BundleDialog";
 import { SettingsForm } from "../settings/SettingsForm";
 import { poeText, rate, speedText, vlanText } from "./columns";
 
@@ -25,7 +26,7 @@ export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; o
       }
     >
       <div className="grid gap-4 p-3 lg:grid-cols-[220px_minmax(0,1fr)]">
-        {one ? <OnePort p={one} /> : <ManyPorts ports={ports} />}
+        {one ? <OnePort p={one} /> : <ManyPorts ports={ports} me={me} />}
         {ports.every((p) => p.may_change) ? (
           <SettingsForm on={ports.map((p) => p.ref)} me={me} />
         ) : (
@@ -130,7 +131,8 @@ function Counters({ p }: { p: Port }) {
   );
 }
 
-function ManyPorts({ ports }: { ports: Port[] }) {
+function ManyPorts({ ports, me }: { ports: Port[]; me: Person }) {
+  const devices = new Set(ports.map((p) => p.device)).size;
   const n = (h: string) => ports.filter((p) => p.health === h).length;
   return (
     <ul className="grid content-start gap-0.5">
@@ -141,7 +143,12 @@ function ManyPorts({ ports }: { ports: Port[] }) {
             <HealthMark state={h} word={`${n(h)} ${h}`} />
           </li>
         ))}
-      <li className="text-soft">on {new Set(ports.map((p) => p.device)).size} devices</li>
+      <li className="text-soft">on {many(devices, "device")}</li>
+      {devices <= 2 && ports.length <= 16 && ports.every((p) => p.may_change && !p.bundle && p.mode) && (
+        <li className="mt-2">
+          <BundleDialog ports={ports.map((p) => p.ref)} me={me} />
+        </li>
+      )}
     </ul>
   );
 }

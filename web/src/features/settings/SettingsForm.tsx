@@ -2,11 +2,10 @@ import { clsx } from "clsx";
 import { RotateCcw } from "lucide-react";
 import { type FormEvent, useEffect, useState } from "react";
 import type { BulkResult, Person, Setting, Standing } from "../../api/client";
-import { isDraft, useChanges } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Button, Failure, Field, inputClass } from "../../ui/controls";
 import { many } from "../../ui/time";
-import { useBulk, useSettings, useStanding } from "./queries";
+import { useBulk, useOwnDraft, useSettings, useStanding } from "./queries";
 
 type Touched = Record<string, string>;
 
@@ -22,14 +21,13 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
   const [results, setResults] = useState<BulkResult[]>([]);
   const [chosen, setGroup] = useView("group");
   const [, setTray] = useView("tray");
-  const changes = useChanges();
   const settings = useSettings();
   const bulk = useBulk();
-  const draft = changes.data?.items.find((c) => isDraft(c) && c.owner === me.name);
+  const draft = useOwnDraft(me);
   const pretend = Object.fromEntries(
     deciding.filter((d) => touched[d] !== undefined).map((d) => [d, touched[d] ?? ""]),
   );
-  const standing = useStanding(on, draft?.number, pretend);
+  const standing = useStanding(on, draft, pretend);
   const which = on.join(",");
   // biome-ignore lint/correctness/useExhaustiveDependencies: another selection begins anew
   useEffect(() => {
@@ -57,7 +55,7 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
   const submit = (e: FormEvent) => {
     e.preventDefault();
     bulk.mutate(
-      { change: draft?.number, on, set: touched },
+      { change: draft, on, set: touched },
       {
         onSuccess: (answer) => {
           setResults(answer.results.filter((r) => r.outcome === "refused"));
@@ -105,7 +103,7 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
       <Refused results={results} of={on.length} />
       <div className="mt-2.5 flex flex-wrap items-center gap-3">
         <Button type="submit" kind="main" disabled={count === 0 || bulk.isPending}>
-          {draft ? `Add to draft ${draft.number}` : "Put into a new draft"}
+          {draft ? `Add to draft ${draft}` : "Put into a new draft"}
         </Button>
         <span className="text-sm text-soft">
           {count === 0

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { api, type BulkAnswer, take } from "../../api/client";
-import { keys } from "../../api/queries";
+import { api, type BulkAnswer, type Person, take } from "../../api/client";
+import { isDraft, keys, useChanges } from "../../api/queries";
 
 /** Everything that can be set: it does not change while the page is open. */
 export const useSettings = () =>
@@ -35,4 +35,10 @@ export function useBulk() {
     },
     onError: (e) => toast.error(e.message),
   });
+}
+
+/** The number of the draft in which edits of a person collect, where there is one. */
+export function useOwnDraft(me: Person): number | undefined {
+  const changes = useChanges();
+  return changes.data?.items.find((c) => isDraft(c) && c.owner === me.name)?.number;
 }
