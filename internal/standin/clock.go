@@ -104,6 +104,7 @@ func (w *World) step(to time.Time) {
 		}
 		if span := next.Sub(w.clock.at); span > 0 {
 			w.clock.at = next
+			w.onTime(next)
 			w.flow(next, span)
 		}
 		for ts := w.clock.timers; len(ts) > 0 && !ts[0].at.After(next); ts = w.clock.timers {
