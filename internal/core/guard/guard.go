@@ -4,6 +4,7 @@ package guard
 
 import (
 	"cmp"
+	"net/netip"
 	"slices"
 
 	"example.net/everypost/internal/core/intent"
@@ -46,13 +47,22 @@ type Proposal struct {
 	Site    map[string]string
 	EntryOf map[string]string
 
+	// States, Insides, Kinds and Tags are what is seen of devices, and said of them.
+	States  map[string]network.State
+	Insides map[string]network.Inside
+	Kinds   map[string]network.Kind
+	Tags    map[string][]string
+	// From is the address from which the service reaches a device, as far as it is known.
+	From map[string]netip.Addr
+
 	graph   *topology.Graph
 	changed []network.PortRef // the ports that differ, in order
 }
 
-var guards = []func(Proposal) []Finding{managementPath, managedService, vlanExists, vlanCarried}
+var guards = []func(Proposal) []Finding{managementPath, managementFrom, managedService, vlanExists, vlanCarried, linkEnds, bundleMembers, shutFeeds,
+	powerBudget, spanningTree, mirrorDestination, accessLists}
 
-// Check runs all guards. The gravest findings come first.
+// Check runs all guards. The gravest findings come first, those of one level in the order of the guards.
 func Check(p Proposal) []Finding {
 	p.graph, p.changed = topology.NewGraph(p.Links, p.Entries), p.changedPorts()
 	var out []Finding
@@ -60,9 +70,7 @@ func Check(p Proposal) []Finding {
 		out = append(out, g(p)...)
 	}
 	weight := map[Level]int{Stop: 0, Warn: 1, Note: 2}
-	slices.SortStableFunc(out, func(a, b Finding) int {
-		return cmp.Or(weight[a.Level]-weight[b.Level], cmp.Compare(a.ID, b.ID))
-	})
+	slices.SortStableFunc(out, func(a, b Finding) int { return weight[a.Level] - weight[b.Level] })
 	return out
 }
 
@@ -82,8 +90,11 @@ func (p Proposal) changedPorts() []network.PortRef {
 	var out []network.PortRef
 	for device, after := range p.After {
 		before := p.Before[device]
+		bundle := func(name string) bool {
+			return name != "" && !after.Bundles[name].Equal(before.Bundles[name])
+		}
 		for name, port := range after.Ports {
-			if !port.Equal(before.Ports[name]) {
+			if !port.Equal(before.Ports[name]) || bundle(port.LAG) {
 				out = append(out, network.PortRef{Device: device, Port: name})
 			}
 		}
@@ -109,4 +120,25 @@ func used(c network.PortConfig) []network.VLANID {
 		out = append(out, c.TrunkVLANs...)
 	}
 	return out
+}
+
+// settable is where a setting of a port is set: on the port, or on its bundle.
+func (p Proposal) settable(ref network.PortRef) network.PortRef {
+	if lag := p.After[ref.Device].Ports[ref.Port].LAG; lag != "" {
+		return network.PortRef{Device: ref.Device, Port: lag}
+	}
+	return ref
+}
+
+// linkAt is the link of which a port is an end.
+func (p Proposal) linkAt(ref network.PortRef) (topology.Link, network.PortRef, bool) {
+	for _, l := range p.Links {
+		switch ref {
+		case l.A:
+			return l, l.B, true
+		case l.B:
+			return l, l.A, true
+		}
+	}
+	return topology.Link{}, network.PortRef{}, false
 }

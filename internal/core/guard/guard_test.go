@@ -39,7 +39,7 @@ func TestGuards(t *testing.T) {
 	}{
 		"a description":                      {[][3]string{{"s2:3", "description", "x"}}, nil, "", ""},
 		"a VLAN that is carried":             {[][3]string{{"s2:3", "vlan", "30"}}, nil, "", ""},
-		"a VLAN that does not exist":         {[][3]string{{"s2:3", "vlan", "77"}}, []string{"vlan-exists:s2:3:77"}, "VLAN 77 does not exist on s2.", ""},
+		"a VLAN that does not exist":         {[][3]string{{"s2:3", "vlan", "77"}}, []string{"vlan-exists:s2:3:77"}, "VLAN 77 does not exist on s2.", "s2:vlan/77 present=on"},
 		"a VLAN that is not carried up":      {[][3]string{{"s2:3", "vlan", "40"}}, []string{"vlan-carried:s2:3:40"}, "VLAN 40 is not carried on s2:1, s1:2, s1:1, e:1, the way up from s2.", "s2:1 trunk-vlans=10,20,30,40"},
 		"management off the uplink":          {[][3]string{{"s2:1", "trunk-vlans", "20,30"}}, []string{"management-path:s2"}, "s2 could not be reached any more: management VLAN 10 would be cut on s2:1.", "s2:1 trunk-vlans=10,20,30"},
 		"management off the near end":        {[][3]string{{"s1:2", "trunk-vlans", "20,30"}}, []string{"management-path:s2"}, "would be cut on s1:2", "s1:2 trunk-vlans=10,20,30"},
@@ -47,7 +47,7 @@ func TestGuards(t *testing.T) {
 		"the uplink switched off":            {[][3]string{{"s2:1", "enabled", "off"}}, []string{"management-path:s2", "vlan-carried:s2:1"}, "management VLAN 10 would be cut on s2:1", "s2:1 enabled=on"},
 		"a VLAN off the uplink that is used": {[][3]string{{"s2:1", "trunk-vlans", "10,20"}}, []string{"vlan-carried:s2:1"}, "VLAN 30 would no longer be carried on s2:1, and one port uses it behind it.", "s2:1 trunk-vlans=10,20,30"},
 		"two VLANs off the uplink":           {[][3]string{{"s2:1", "trunk-vlans", "10"}}, []string{"vlan-carried:s2:1"}, "VLANs 20 and 30 would no longer be carried on s2:1, and 3 ports use them behind it.", "s2:1 trunk-vlans=10,20,30"},
-		"the uplink made an access port":     {[][3]string{{"s2:1", "mode", "access"}, {"s2:1", "vlan", "20"}}, []string{"management-path:s2", "vlan-carried:s2:1"}, "could not be reached", "s2:1 mode=trunk"},
+		"the uplink made an access port":     {[][3]string{{"s2:1", "mode", "access"}, {"s2:1", "vlan", "20"}}, []string{"management-path:s2", "vlan-carried:s2:1", "link-ends:s1:2:native-vlan"}, "could not be reached", "s2:1 mode=trunk"},
 		"a port that is off uses nothing":    {[][3]string{{"s2:3", "enabled", "off"}, {"s2:3", "vlan", "77"}}, nil, "", ""},
 	} {
 		t.Run(name, func(t *testing.T) {

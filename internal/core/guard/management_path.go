@@ -60,7 +60,7 @@ func (p Proposal) cutOff(devices []string) Finding {
 		places = append(places, ref.String())
 		for _, d := range intent.Compare(ref.Device, onePort(ref.Port, b), onePort(ref.Port, a)) {
 			if d.Before != "" && d.Field != "description" && d.Field != "poe" {
-				f.Fix = append(f.Fix, intent.Edit{Port: ref, Field: d.Field, Value: d.Before})
+				f.Fix = intent.Add(f.Fix, intent.Edit{Port: p.settable(ref), Field: d.Field, Value: d.Before})
 			}
 		}
 	}

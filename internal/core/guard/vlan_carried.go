@@ -56,7 +56,7 @@ func (p Proposal) carry(gaps []network.PortRef, v network.VLANID) []intent.Edit 
 			return nil
 		}
 		set := network.NewVLANSet(append(slices.Clone(c.TrunkVLANs), v)...)
-		fix = append(fix, intent.Edit{Port: ref, Field: "trunk-vlans", Value: set.String()})
+		fix = intent.Add(fix, intent.Edit{Port: p.settable(ref), Field: "trunk-vlans", Value: set.String()})
 	}
 	return fix
 }
@@ -99,7 +99,7 @@ func (p Proposal) takenOffLink(ref network.PortRef) []Finding {
 		Do:   fmt.Sprintf("Also carry %s on %s.", vlanWord(gone), ref),
 	}
 	if after.Mode == network.Trunk && after.Enabled {
-		f.Fix = []intent.Edit{{Port: ref, Field: "trunk-vlans", Value: network.NewVLANSet(set...).String()}}
+		f.Fix = []intent.Edit{{Port: p.settable(ref), Field: "trunk-vlans", Value: network.NewVLANSet(set...).String()}}
 	}
 	return []Finding{f}
 }

@@ -2,10 +2,13 @@ package guard
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
+	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 )
 
 // vlanExists finds ports put into a VLAN that their device does not know.
@@ -22,7 +25,8 @@ func vlanExists(p Proposal) []Finding {
 				ID: fmt.Sprintf("vlan-exists:%s:%s", ref, v), Guard: "vlan-exists", Level: Stop, Ports: []network.PortRef{ref},
 				What: fmt.Sprintf("VLAN %s does not exist on %s.", v, ref.Device),
 				Why:  "What is plugged into the port would reach nothing.",
-				Do:   fmt.Sprintf("Use one of the VLANs that %s has: %s.", ref.Device, vlanList(known)),
+				Do:   fmt.Sprintf("Make VLAN %s on %s, or use one that it has: %s.", v, ref.Device, vlanList(known)),
+				Fix:  p.makeVLAN(ref.Device, v),
 			})
 		}
 	}
@@ -43,4 +47,16 @@ func vlanList(vlans map[network.VLANID]network.VLAN) string {
 		return "none"
 	}
 	return strings.Join(parts, ", ")
+}
+
+// makeVLAN returns the edits that make a VLAN on a device, of the name that it has elsewhere.
+func (p Proposal) makeVLAN(device string, v network.VLANID) []intent.Edit {
+	at := network.PortRef{Device: device, Port: setting.Object(setting.OnVLAN, v.String())}
+	fix := []intent.Edit{{Port: at, Field: setting.Present, Value: "on"}}
+	for _, other := range slices.Sorted(maps.Keys(p.After)) {
+		if known, ok := p.After[other].VLANs[v]; ok && known.Name != "" {
+			return append(fix, intent.Edit{Port: at, Field: "name", Value: known.Name})
+		}
+	}
+	return fix
 }

@@ -162,6 +162,9 @@ func (g *Graph) ManagementReach(configs map[string]network.Config) map[string]bo
 		at := queue[0]
 		queue = queue[1:]
 		for _, l := range g.at[at.device] {
+			if !Passes(configs, l) {
+				continue
+			}
 			near, far := l.Other(at.device)
 			out, in := configs[at.device].Ports[near.Port], configs[far.Device].Ports[far.Port]
 			if v := Cross(out, in, at.vlan); v != 0 {

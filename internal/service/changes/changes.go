@@ -12,6 +12,8 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
+	"net/netip"
 	"slices"
 	"strings"
 	"sync"
@@ -301,6 +303,10 @@ type Network struct {
 	Links   []topology.Link
 	Sites   []network.Site
 	SiteOf  map[string]string
+	Insides map[string]network.Inside
+	Kinds   map[string]network.Kind
+	Tags    map[string][]string
+	Address map[string]string // host:port
 }
 
 // Entries lists the devices through which the management network comes in.
@@ -314,12 +320,34 @@ func (n Network) Entries() []string {
 	return out
 }
 
+// from tells from which address this machine reaches the devices of a change that would be told from where they may be
+// managed. Nothing is sent: the machine is only asked which way it would take.
+func (n Network) from(devices []store.ChangeDevice) map[string]netip.Addr {
+	out := map[string]netip.Addr{}
+	for _, d := range devices {
+		address := n.Address[d.Device]
+		if address == "" || d.After.Settings["management-from"] == d.Before.Settings["management-from"] {
+			continue
+		}
+		c, err := net.Dial("udp", address)
+		if err != nil {
+			continue
+		}
+		if local, ok := c.LocalAddr().(*net.UDPAddr); ok {
+			out[d.Device] = local.AddrPort().Addr().Unmap()
+		}
+		_ = c.Close()
+	}
+	return out
+}
+
 // Network gathers the network as it is known.
 func (s *Service) Network(ctx context.Context) (Network, error) {
-	n := Network{Configs: map[string]network.Config{}, States: map[string]network.State{}, SiteOf: map[string]string{}}
+	n := Network{Configs: map[string]network.Config{}, States: map[string]network.State{}, SiteOf: map[string]string{},
+		Insides: map[string]network.Inside{}, Kinds: map[string]network.Kind{}, Tags: map[string][]string{}, Address: map[string]string{}}
 	for _, v := range s.fleet.Views() {
 		if v.Known {
-			n.Configs[v.Name], n.States[v.Name] = v.Config, v.State
+			n.Configs[v.Name], n.States[v.Name], n.Insides[v.Name], n.Kinds[v.Name] = v.Config, v.State, v.Inside, v.Identity.Kind
 		}
 	}
 	n.Links = topology.Links(n.States, topology.HostNames(n.Configs))
@@ -328,7 +356,10 @@ func (s *Service) Network(ctx context.Context) (Network, error) {
 		return n, err
 	}
 	for _, d := range devices {
-		n.SiteOf[d.Name] = d.Site
+		n.SiteOf[d.Name], n.Tags[d.Name] = d.Site, d.Tags
+		if !d.CallsHome {
+			n.Address[d.Name] = d.Address
+		}
 	}
 	n.Sites, err = s.store.Sites(ctx)
 	return n, err
@@ -376,6 +407,7 @@ func (s *Service) check(c *store.Change, n Network) error {
 	}
 	findings = append(findings, guard.Check(guard.Proposal{
 		Before: n.Configs, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
+		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices),
 	})...)
 	order(c, n)
 	c.State, c.Findings = Checked, findings

@@ -1,0 +1,111 @@
+package guard
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
+)
+
+// accessLists finds rules that can never decide because an earlier one does (shadowed where it says otherwise, redundant
+// where it says the same), and rules that let everybody reach everything.
+func accessLists(p Proposal) []Finding {
+	var out []Finding
+	for device, after := range p.After {
+		for object, list := range after.Objects {
+			if setting.KindOf(object) != setting.OnACL || list["rules"] == p.Before[device].Objects[object]["rules"] {
+				continue
+			}
+			out = append(out, checkRules(network.PortRef{Device: device, Port: object}, setting.Lines(list["rules"]))...)
+		}
+	}
+	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.ID, b.ID) })
+	return out
+}
+
+func checkRules(at network.PortRef, lines []string) []Finding {
+	var out []Finding
+	rules := make([]setting.Rule, len(lines))
+	for i, line := range lines {
+		rules[i], _ = setting.ParseRule(line)
+	}
+	for i, r := range rules {
+		earlier := slices.IndexFunc(rules[:i], func(o setting.Rule) bool { return covers(o, r) })
+		if earlier < 0 {
+			continue
+		}
+		how, level := "redundant", Note
+		if rules[earlier].Permit != r.Permit {
+			how, level = "shadowed", Warn
+		}
+		without := slices.Delete(slices.Clone(lines), i, i+1)
+		out = append(out, Finding{
+			ID: fmt.Sprintf("access-list:%s:%d", at, i+1), Guard: "access-list", Level: level, Ports: []network.PortRef{at},
+			What: fmt.Sprintf("Rule %d of %s (%s) is %s: rule %d (%s) decides first.", i+1, at, r, how, earlier+1, rules[earlier]),
+			Why:  "It never decides anything, and whoever reads the list is misled.",
+			Do:   fmt.Sprintf("Move it before rule %d, or take it out.", earlier+1),
+			Fix:  []intent.Edit{{Port: at, Field: "rules", Value: strings.Join(without, "\n")}},
+		})
+	}
+	for i, r := range rules {
+		if all := (setting.Rule{Permit: true, Protocol: "ip"}); r == all && i == 0 {
+			out = append(out, Finding{
+				ID: fmt.Sprintf("access-list:%s:all", at), Guard: "access-list", Level: Warn, Ports: []network.PortRef{at},
+				What: fmt.Sprintf("The first rule of %s lets everybody reach everything.", at),
+				Why:  "The list keeps nobody from anything.",
+				Do:   "Say whom it is for, or do without the list.",
+			})
+		}
+	}
+	return out
+}
+
+// covers tells whether every frame that fits a rule fits another one.
+func covers(o, r setting.Rule) bool {
+	prefix := func(a, b netip.Prefix) bool {
+		return !a.IsValid() || b.IsValid() && a.Bits() <= b.Bits() && a.Contains(b.Addr())
+	}
+	ports := func(a, b setting.PortRange) bool {
+		return a == (setting.PortRange{}) || b != (setting.PortRange{}) && a.Low <= b.Low && a.High >= b.High
+	}
+	return (o.Protocol == "ip" || o.Protocol == r.Protocol) && prefix(o.From, r.From) && prefix(o.To, r.To) && ports(o.FromPort, r.FromPort) && ports(o.ToPort, r.ToPort)
+}
+
+// managementFrom finds devices that would let themselves be managed from other places only than where the service is.
+func managementFrom(p Proposal) []Finding {
+	var out []Finding
+	for device, after := range p.After {
+		allowed := after.Settings["management-from"]
+		if allowed == "" || allowed == p.Before[device].Settings["management-from"] {
+			continue
+		}
+		from, known := p.From[device]
+		inside := slices.ContainsFunc(setting.Items(allowed), func(s string) bool {
+			prefix, err := netip.ParsePrefix(s)
+			return err == nil && known && prefix.Contains(from)
+		})
+		if inside {
+			continue
+		}
+		at := network.PortRef{Device: device}
+		f := Finding{
+			ID: "management-from:" + device, Guard: "management-from", Level: Stop, Ports: []network.PortRef{at},
+			What: fmt.Sprintf("%s would let itself be managed from %s only, and the service comes from %s.", device, allowed, from),
+			Why:  "The device would be lost to this service, and nobody could let it in again from here.",
+			Do:   fmt.Sprintf("Let in %s too.", from),
+			Fix:  []intent.Edit{{Port: at, Field: "management-from", Value: allowed + "," + netip.PrefixFrom(from, max(from.BitLen(), 0)).String()}},
+		}
+		if !known {
+			f.Level, f.Fix = Warn, nil
+			f.What = fmt.Sprintf("%s would let itself be managed from %s only, and it is not known from where this service reaches it.", device, allowed)
+			f.Do = "Make sure that the service is among them; the trial will tell."
+		}
+		out = append(out, f)
+	}
+	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.ID, b.ID) })
+	return out
+}

@@ -1,0 +1,175 @@
+package guard
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+// spanningTree finds roots that would move, and loops that nobody would cut.
+func spanningTree(p Proposal) []Finding {
+	var out []Finding
+	for _, group := range p.bridged() {
+		touched := slices.ContainsFunc(group, func(d string) bool {
+			a, b := p.After[d].Settings, p.Before[d].Settings
+			return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"]
+		})
+		if !touched {
+			continue
+		}
+		out = append(out, p.rootMoves(group)...)
+		out = append(out, p.loopOpens(group)...)
+	}
+	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.ID, b.ID) })
+	return out
+}
+
+// bridged groups the devices that are joined by links between switched ports.
+func (p Proposal) bridged() [][]string {
+	group := map[string][]string{}
+	for _, l := range p.Links {
+		a, b := p.After[l.A.Device].Ports[l.A.Port], p.After[l.B.Device].Ports[l.B.Port]
+		if a.Mode == "" || b.Mode == "" || !topology.Passes(p.After, l) {
+			continue
+		}
+		x, y := group[l.A.Device], group[l.B.Device]
+		if x == nil {
+			x = []string{l.A.Device}
+		}
+		if y == nil {
+			y = []string{l.B.Device}
+		}
+		if slices.Contains(x, l.B.Device) {
+			continue
+		}
+		all := slices.Concat(x, y)
+		for _, d := range all {
+			group[d] = all
+		}
+	}
+	var out [][]string
+	for _, g := range group {
+		slices.Sort(g)
+		if !slices.ContainsFunc(out, func(o []string) bool { return slices.Equal(o, g) }) {
+			out = append(out, g)
+		}
+	}
+	slices.SortFunc(out, func(a, b []string) int { return slices.Compare(a, b) })
+	return out
+}
+
+// rootOf is the device that becomes the root: the lowest priority, then the lowest address.
+func (p Proposal) rootOf(group []string, configs map[string]network.Config) string {
+	best := ""
+	rank := func(d string) (int, string) {
+		priority := 32768
+		if v := configs[d].Settings["stp-priority"]; v != "" {
+			priority = atoi(v)
+		}
+		address := ""
+		if s := p.Insides[d].Spanning; s != nil {
+			address = s.Address
+		}
+		return priority, address
+	}
+	for _, d := range group {
+		if configs[d].Settings["stp"] != "rapid" {
+			continue
+		}
+		if best == "" {
+			best = d
+			continue
+		}
+		pa, aa := rank(d)
+		pb, ab := rank(best)
+		if cmp.Or(pa-pb, strings.Compare(aa, ab)) < 0 {
+			best = d
+		}
+	}
+	return best
+}
+
+func (p Proposal) rootMoves(group []string) []Finding {
+	from, to := p.rootOf(group, p.Before), p.rootOf(group, p.After)
+	if from == to || from == "" || to == "" {
+		return nil
+	}
+	f := Finding{
+		ID: "spanning-tree-root:" + from, Guard: "spanning-tree", Level: Warn, Ports: []network.PortRef{{Device: from}, {Device: to}},
+		What: fmt.Sprintf("The root of the spanning tree would move from %s to %s.", from, to),
+		Why:  "Every bridge finds its way anew, and nothing is forwarded until it has; traffic then goes over other links than those laid out for it.",
+		Do:   fmt.Sprintf("Leave the priority of %s the lowest, or accept this at a quiet time.", from),
+	}
+	for _, d := range []string{from, to} {
+		if a, b := p.After[d].Settings["stp-priority"], p.Before[d].Settings["stp-priority"]; a != b {
+			f.Fix = append(f.Fix, intent.Edit{Port: network.PortRef{Device: d}, Field: "stp-priority", Value: cmp.Or(b, "32768")})
+		}
+	}
+	return []Finding{f}
+}
+
+// loopOpens finds devices on a loop that would no longer take part in the spanning tree.
+func (p Proposal) loopOpens(group []string) []Finding {
+	var out []Finding
+	for _, d := range group {
+		if p.Before[d].Settings["stp"] != "rapid" || p.After[d].Settings["stp"] == "rapid" || !p.onLoop(d, group) {
+			continue
+		}
+		at := network.PortRef{Device: d}
+		out = append(out, Finding{
+			ID: "spanning-tree-loop:" + d, Guard: "spanning-tree", Level: Stop, Ports: []network.PortRef{at},
+			What: fmt.Sprintf("%s is on a loop of links, and would take no part in the spanning tree that cuts it.", d),
+			Why:  "Frames would run in a circle without end and bring down everything on it.",
+			Do:   fmt.Sprintf("Leave the spanning tree on, or take the second way of %s away first.", d),
+			Fix:  []intent.Edit{{Port: at, Field: "stp", Value: "rapid"}},
+		})
+	}
+	return out
+}
+
+// onLoop tells whether a device can be left and reached again without passing a link twice. Links of one bundle are one.
+func (p Proposal) onLoop(device string, group []string) bool {
+	next := map[string]map[string]bool{}
+	double := false
+	bundle := func(ref network.PortRef) string { return p.settable(ref).String() }
+	seen := map[[2]string]string{}
+	for _, l := range p.Links {
+		if !slices.Contains(group, l.A.Device) || !topology.Passes(p.After, l) || p.After[l.A.Device].Ports[l.A.Port].Mode == "" || p.After[l.B.Device].Ports[l.B.Port].Mode == "" {
+			continue
+		}
+		pair, via := [2]string{l.A.Device, l.B.Device}, bundle(l.A)+bundle(l.B)
+		if other, twice := seen[pair]; twice && other != via && slices.Contains(pair[:], device) {
+			double = true
+		}
+		seen[pair] = via
+		for _, e := range [][2]string{pair, {pair[1], pair[0]}} {
+			if next[e[0]] == nil {
+				next[e[0]] = map[string]bool{}
+			}
+			next[e[0]][e[1]] = true
+		}
+	}
+	for first := range next[device] { // another way back from a neighbour than straight
+		reached := map[string]bool{first: true}
+		queue := []string{first}
+		for len(queue) > 0 && !double {
+			at := queue[0]
+			queue = queue[1:]
+			for n := range next[at] {
+				if n == device && at != first {
+					double = true
+				}
+				if n != device && !reached[n] {
+					reached[n] = true
+					queue = append(queue, n)
+				}
+			}
+		}
+	}
+	return double
+}
