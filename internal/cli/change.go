@@ -247,12 +247,24 @@ func (a *app) printChange(ch v1.Change) error {
 			p("  %-12s %-10s %s", d.Device, d.Step, d.Said)
 		}
 	}
+	a.printOverlaps(ch)
 	a.printFindings(ch)
 	p("\nRecord")
 	for _, l := range ch.Log {
 		p("  %s  %s", l.At.Local().Format("15:04:05"), l.Text)
 	}
 	return nil
+}
+
+// printOverlaps says what other open changes set on the same things.
+func (a *app) printOverlaps(ch v1.Change) {
+	if len(ch.Overlaps) == 0 {
+		return
+	}
+	_, _ = fmt.Fprintln(a.out, "\nAlso set by others")
+	for _, o := range ch.Overlaps {
+		_, _ = fmt.Fprintf(a.out, "  %s %s=%s in change %d of %s, %s\n", o.Port, o.Field, o.Value, o.Change, o.Owner, o.State)
+	}
 }
 
 func (a *app) printFindings(ch v1.Change) {

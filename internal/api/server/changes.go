@@ -44,7 +44,11 @@ func (s *server) changeRoutes(api huma.API) {
 		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
 			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
 			list = slices.DeleteFunc(list, func(c store.Change) bool { return !s.seesChange(ctx, c) })
-			return listOf(list, s.changeOut), err
+			if err != nil {
+				return nil, err
+			}
+			out := listOf(list, s.changeOut)
+			return out, s.overlaps(ctx, list, out.Body.Items)
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes", "make-change", "Make a draft",
 		func(ctx context.Context, in *body[v1.ChangeRequest]) (*changeOutput, error) {
@@ -64,7 +68,7 @@ func (s *server) changeRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return s.changeOutput(c), nil
+			return s.changeOutput(ctx, c)
 		})
 	type editsInput struct {
 		NumberPath
@@ -198,7 +202,7 @@ func (s *server) changed(ctx context.Context, action string, c store.Change, err
 	if err != nil {
 		return nil, err
 	}
-	return s.changeOutput(c), nil
+	return s.changeOutput(ctx, c)
 }
 
 func (s *server) match(ctx context.Context, number int64, in Seen) error {
@@ -217,8 +221,30 @@ func (s *server) match(ctx context.Context, number int64, in Seen) error {
 
 func etag(c store.Change) string { return `"` + strconv.FormatInt(c.UpdatedAt.UnixMicro(), 10) + `"` }
 
-func (s *server) changeOutput(c store.Change) *changeOutput {
-	return &changeOutput{ETag: etag(c), Body: s.changeOut(c)}
+func (s *server) changeOutput(ctx context.Context, c store.Change) (*changeOutput, error) {
+	out := []v1.Change{s.changeOut(c)}
+	err := s.overlaps(ctx, []store.Change{c}, out)
+	return &changeOutput{ETag: etag(c), Body: out[0]}, err
+}
+
+// overlaps fills in what other open changes set on the same things.
+func (s *server) overlaps(ctx context.Context, list []store.Change, out []v1.Change) error {
+	list = slices.DeleteFunc(slices.Clone(list), func(c store.Change) bool {
+		return c.State == changes.Kept || c.State == changes.Undone || c.State == changes.Failed
+	})
+	if len(list) == 0 {
+		return nil
+	}
+	found, err := s.Changes.Overlaps(ctx, list)
+	if err != nil {
+		return err
+	}
+	for i := range out {
+		for _, o := range found[out[i].Number] {
+			out[i].Overlaps = append(out[i].Overlaps, v1.Overlap{Change: o.Change, Owner: o.Owner, State: o.State, Port: o.Port.String(), Field: o.Field, Value: o.Value})
+		}
+	}
+	return nil
 }
 
 func editsIn(in []v1.Edit) ([]intent.Edit, error) {

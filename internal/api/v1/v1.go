@@ -308,6 +308,17 @@ type Change struct {
 	EndedAt      *time.Time     `json:"ended_at,omitempty"`
 	Outcome      string         `json:"outcome,omitempty" doc:"What came of it"`
 	Log          []LogLine      `json:"log"`
+	Overlaps     []Overlap      `json:"overlaps,omitempty" doc:"What other open changes set on the same things; at most 50. Only of changes that are open"`
+}
+
+// Overlap is a setting that another open change sets on the same thing.
+type Overlap struct {
+	Change int64  `json:"change"`
+	Owner  string `json:"owner"`
+	State  string `json:"state"`
+	Port   string `json:"port"`
+	Field  string `json:"field"`
+	Value  string `json:"value" doc:"What the other one sets"`
 }
 
 // Difference is a field that the change makes different.

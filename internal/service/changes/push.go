@@ -37,6 +37,9 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 	if o.KeepAfter < 0 || o.KeepAfter > 0 && o.KeepAfter > o.Trial-keepMargin {
 		return store.Change{}, fmt.Errorf("%w: it can be kept by itself at the latest %s before the end of its trial", ErrState, spell(keepMargin))
 	}
+	if err := s.recheck(ctx, number); err != nil {
+		return store.Change{}, err
+	}
 	c, err := s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
 		at := now()
 		if blocked := guard.Blocked(c.Findings, o.Accept); len(blocked) > 0 {
@@ -64,6 +67,39 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 	}
 	s.lead(c, (*worker).push)
 	return c, nil
+}
+
+// recheck checks a checked change on the network as it is now, which others may have changed since. Where that comes to
+// something else than what was shown, the change is kept with it, and the push must be said again.
+func (s *Service) recheck(ctx context.Context, number int64) error {
+	n, err := s.Network(ctx)
+	if err != nil {
+		return err
+	}
+	moved := false
+	_, err = s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
+		shown := *c
+		if err := s.check(c, n); err != nil {
+			return err
+		}
+		c.Log = shown.Log
+		moved = !slices.Equal(s.Differences(shown), s.Differences(*c)) || newFinding(shown.Findings, c.Findings)
+		if moved {
+			note(c, now(), "checked anew before the push, since the network changed: %s", countFindings(c.Findings))
+		}
+		return nil
+	})
+	if err == nil && moved {
+		return fmt.Errorf("%w: the network is no longer as it was when change %d was checked. It was checked anew: look at it again", ErrState, number)
+	}
+	return err
+}
+
+// newFinding tells whether there is one that must be accepted, or stops the push, and was not shown before.
+func newFinding(shown, found []guard.Finding) bool {
+	return slices.ContainsFunc(found, func(f guard.Finding) bool {
+		return f.Level != guard.Note && !slices.ContainsFunc(shown, func(o guard.Finding) bool { return o.ID == f.ID && o.Level == f.Level && o.What == f.What })
+	})
 }
 
 // spell says a span of whole seconds as people do.

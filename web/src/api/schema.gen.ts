@@ -1584,6 +1584,8 @@ export interface components {
             number: number;
             /** @description What came of it */
             outcome?: string;
+            /** @description What other open changes set on the same things; at most 50. Only of changes that are open */
+            overlaps?: components["schemas"]["Overlap"][];
             owner: string;
             pushed_by?: string;
             /**
@@ -2974,6 +2976,16 @@ export interface components {
         Offer: {
             /** @description What it is called */
             text?: string;
+            value: string;
+        };
+        Overlap: {
+            /** Format: int64 */
+            change: number;
+            field: string;
+            owner: string;
+            port: string;
+            state: string;
+            /** @description What the other one sets */
             value: string;
         };
         OwnPassword: {
