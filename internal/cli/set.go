@@ -267,21 +267,7 @@ the first port. Change it further with "everypost port set device:lag1".`,
 			for _, n := range p.Notes {
 				a.say("%s", n)
 			}
-			var ch v1.Change
-			if number != 0 {
-				ch, err = c.AddEdits(ctx, number, p.Edits)
-			} else {
-				ch, err = c.MakeChange(ctx, v1.ChangeRequest{Why: why, Edits: p.Edits})
-			}
-			if err != nil {
-				return err
-			}
-			if a.isData() {
-				return a.data(ch)
-			}
-			a.printDifferences(ch)
-			a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
-			return nil
+			return a.draftOf(ctx, c, number, why, p.Edits)
 		}),
 	}
 	f := cmd.Flags()

@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/terminals"
+	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
 )
 
@@ -45,6 +46,7 @@ type Service struct {
 	Discovery *discovery.Service
 	Arrivals  *arrivals.Service
 	Groups    *groups.Service
+	VLANs     *vlans.Service
 	History   *history.Service
 	Terminals *terminals.Service
 	lock      *os.File
@@ -92,6 +94,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	writer, _ := o.Connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Bus, o.Log)
 	s.Groups = groups.New(s.Store, s.Inventory, s.Bus)
+	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
 	return s.Changes.Resume(ctx)
 }

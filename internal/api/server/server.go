@@ -92,6 +92,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.terminal(e)
 	s.settingRoutes(api)
 	s.bundleRoutes(api)
+	s.vlanRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

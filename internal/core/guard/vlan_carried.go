@@ -33,18 +33,7 @@ func vlanCarried(p Proposal) []Finding {
 
 // gaps lists the ports on the way up from a device that do not carry v, the nearest first.
 func (p Proposal) gaps(device string, v network.VLANID) []network.PortRef {
-	var out []network.PortRef
-	for _, l := range p.graph.WayUp(device) {
-		near, far := l.Other(device)
-		device = far.Device
-		for _, end := range []network.PortRef{near, far} {
-			c, known := p.After[end.Device].Ports[end.Port]
-			if known && c.Mode != "" && !c.Carries(v) {
-				out = append(out, end)
-			}
-		}
-	}
-	return out
+	return p.graph.Gaps(p.After, device, v)
 }
 
 // carry returns the edits that add v to trunks; a port that is no trunk has to be dealt with by hand.

@@ -8,7 +8,6 @@ import (
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/core/setting"
 )
 
 // vlanExists finds ports put into a VLAN that their device does not know.
@@ -51,12 +50,10 @@ func vlanList(vlans map[network.VLANID]network.VLAN) string {
 
 // makeVLAN returns the edits that make a VLAN on a device, of the name that it has elsewhere.
 func (p Proposal) makeVLAN(device string, v network.VLANID) []intent.Edit {
-	at := network.PortRef{Device: device, Port: setting.Object(setting.OnVLAN, v.String())}
-	fix := []intent.Edit{{Port: at, Field: setting.Present, Value: "on"}}
 	for _, other := range slices.Sorted(maps.Keys(p.After)) {
 		if known, ok := p.After[other].VLANs[v]; ok && known.Name != "" {
-			return append(fix, intent.Edit{Port: at, Field: "name", Value: known.Name})
+			return intent.MakeVLAN(device, v, known.Name)
 		}
 	}
-	return fix
+	return intent.MakeVLAN(device, v, "")
 }

@@ -236,14 +236,9 @@ func pretend(c network.Config, on network.PortRef, set map[string]string) networ
 
 // ProposeBundle works out a bundle of ports on the network as it is, or as a draft will make it.
 func (s *Service) ProposeBundle(ctx context.Context, ports []network.PortRef, name, protocol string, draft []intent.Edit) (intent.Bundle, error) {
-	n, err := s.Network(ctx)
+	n, err := s.NetworkAfter(ctx, draft)
 	if err != nil {
 		return intent.Bundle{}, err
-	}
-	for _, device := range intent.Devices(draft) {
-		if after, err := intent.Apply(device, n.Configs[device], draft); err == nil {
-			n.Configs[device] = after
-		}
 	}
 	pairs := map[string]string{}
 	for _, v := range s.fleet.Views() {
@@ -252,4 +247,15 @@ func (s *Service) ProposeBundle(ctx context.Context, ports []network.PortRef, na
 		}
 	}
 	return intent.ProposeBundle(n.Configs, n.Links, pairs, ports, name, protocol)
+}
+
+// NetworkAfter is the network as a draft will make it.
+func (s *Service) NetworkAfter(ctx context.Context, draft []intent.Edit) (Network, error) {
+	n, err := s.Network(ctx)
+	for _, device := range intent.Devices(draft) {
+		if after, err := intent.Apply(device, n.Configs[device], draft); err == nil {
+			n.Configs[device] = after
+		}
+	}
+	return n, err
 }

@@ -1400,6 +1400,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/vlans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The VLANs of the network
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-vlans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vlans/{vlan}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A VLAN, and where it is
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-vlan"];
+        /**
+         * Say what a VLAN is for; with nothing to say it is forgotten
+         * @description Needs the right to change devices.
+         */
+        put: operations["describe-vlan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/vlans/{vlan}/carriage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What it takes to have a VLAN carried from one device to another
+         * @description Needs the right to see devices.
+         */
+        post: operations["carry-vlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1556,6 +1620,22 @@ export interface components {
         Candidate: {
             help?: string;
             text: string;
+        };
+        Carriage: {
+            edits: components["schemas"]["Edit"][];
+            /** @description On the ways between them: device:port device:port */
+            links: string[];
+            /** @description What cannot be done by an edit */
+            notes: string[];
+        };
+        CarryRequest: {
+            /**
+             * Format: int64
+             * @description What this draft sets is taken as set
+             */
+            change?: number;
+            from: string;
+            to: string;
         };
         Change: {
             accepted: components["schemas"]["Acceptance"][];
@@ -2688,6 +2768,25 @@ export interface components {
              */
             total: number;
         };
+        ListNetworkVLAN: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["NetworkVLAN"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListPort: {
             /**
              * Format: int64
@@ -2932,6 +3031,34 @@ export interface components {
             use?: components["schemas"]["Use"];
             /** Format: int64 */
             vlan?: number;
+        };
+        NetworkVLAN: {
+            /** Format: int64 */
+            access_ports: number;
+            /** Format: int64 */
+            clients: number;
+            /**
+             * Format: int64
+             * @description How many know it
+             */
+            devices: number;
+            /** @description Addresses separated by commas, each in one of the subnets */
+            gateways?: string;
+            /** Format: int64 */
+            id: number;
+            /** @description Devices to which it must be carried, and is not */
+            missing: components["schemas"]["VLANMissing"][];
+            /** @description By which devices know it, the most frequent first */
+            names: string[];
+            /** @description The devices that know it; only of one VLAN */
+            places?: components["schemas"]["VLANPlace"][];
+            purpose?: string;
+            /** @description Prefixes separated by commas: for reading and for checks; no device is told */
+            subnets?: string;
+            /** Format: int64 */
+            trunk_ports: number;
+            /** @description A selector of the devices to which it must be carried */
+            wanted?: string;
         };
         NewPassword: {
             /** @description 12 characters at least */
@@ -3564,6 +3691,30 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+        };
+        VLANMissing: {
+            device: string;
+            why: string;
+        };
+        VLANPlace: {
+            /** Format: int64 */
+            access_ports: number;
+            /** Format: int64 */
+            clients: number;
+            device: string;
+            name: string;
+            site: string;
+            /** Format: int64 */
+            trunk_ports: number;
+        };
+        VLANRecord: {
+            /** @description Addresses separated by commas, each in one of the subnets */
+            gateways?: string;
+            purpose?: string;
+            /** @description Prefixes separated by commas: for reading and for checks; no device is told */
+            subnets?: string;
+            /** @description A selector of the devices to which it must be carried */
+            wanted?: string;
         };
         VRF: {
             bgp?: components["schemas"]["BGP"];
@@ -6413,6 +6564,134 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-vlans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListNetworkVLAN"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-vlan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vlan: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NetworkVLAN"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "describe-vlan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vlan: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VLANRecord"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "carry-vlan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vlan: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Carriage"];
+                };
             };
             /** @description Error */
             default: {

@@ -1,0 +1,29 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"strconv"
+
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+// VLANs lists the VLANs of the network.
+func (c *Client) VLANs(ctx context.Context) (v1.List[v1.NetworkVLAN], error) {
+	return get[v1.List[v1.NetworkVLAN]](ctx, c, "/vlans", nil)
+}
+
+// VLAN returns a VLAN, and where it is.
+func (c *Client) VLAN(ctx context.Context, id int) (v1.NetworkVLAN, error) {
+	return get[v1.NetworkVLAN](ctx, c, "/vlans/"+strconv.Itoa(id), nil)
+}
+
+// DescribeVLAN says what a VLAN is for.
+func (c *Client) DescribeVLAN(ctx context.Context, id int, in v1.VLANRecord) error {
+	return c.call(ctx, http.MethodPut, "/vlans/"+strconv.Itoa(id), in, nil)
+}
+
+// CarryVLAN works out what it takes to have a VLAN carried from one device to another.
+func (c *Client) CarryVLAN(ctx context.Context, id int, in v1.CarryRequest) (v1.Carriage, error) {
+	return post[v1.Carriage](ctx, c, "/vlans/"+strconv.Itoa(id)+"/carriage", in)
+}
