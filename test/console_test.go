@@ -209,6 +209,8 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"audit":         {chromedp.Navigate(r.Base + "/people?tab=audit"), browser.Shows("sign-in")},
 		"own":           {chromedp.Navigate(r.Base + "/own"), browser.Shows("Your password")},
 		"expected":      {chromedp.Navigate(r.Base + "/expected"), browser.Shows("No device is expected")},
+		"vlans":         {chromedp.Navigate(r.Base + "/vlans?vlan=40"), browser.Shows("Its ports"), browser.Press("Carry it from here to there…"), browser.Shows("Show what it takes")},
+		"settings":      {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=settings"), browser.Shows("Spanning tree")},
 		"groups":        {chromedp.Navigate(r.Base + "/groups"), browser.Press("Make a group"), browser.Shows("Picked by")},
 		"map":           {chromedp.Navigate(r.Base + "/map?site=tern-haven&vlan=50"), browser.Until("document.querySelectorAll(`.react-flow__node`).length === 5")},
 		"places":        {chromedp.Navigate(r.Base + "/map?view=places"), browser.Shows("No site has coordinates")},

@@ -14,10 +14,11 @@ import (
 )
 
 func (a *app) vlansCommand() *cobra.Command {
-	return &cobra.Command{
+	var where string
+	cmd := &cobra.Command{
 		Use: "vlans", Short: "List the VLANs of the network", Args: cobra.NoArgs,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, _ []string) error {
-			list, err := c.VLANs(ctx)
+			list, err := c.VLANs(ctx, where)
 			if err != nil {
 				return err
 			}
@@ -35,6 +36,8 @@ func (a *app) vlansCommand() *cobra.Command {
 			return a.list(list, []string{"vlan", "name", "purpose", "subnets", "devices", "access", "trunks", "clients", "carried"}, rows, "There are no VLANs.")
 		}),
 	}
+	cmd.Flags().StringVar(&where, "where", "", "a selector: of these devices only")
+	return cmd
 }
 
 func (a *app) vlanCommand() *cobra.Command {
@@ -97,7 +100,7 @@ func (a *app) vlanDescribeCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		list, err := c.VLANs(ctx)
+		list, err := c.VLANs(ctx, "")
 		if err != nil {
 			return err
 		}

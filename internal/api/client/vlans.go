@@ -3,14 +3,15 @@ package client
 import (
 	"context"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	v1 "example.net/everypost/internal/api/v1"
 )
 
-// VLANs lists the VLANs of the network.
-func (c *Client) VLANs(ctx context.Context) (v1.List[v1.NetworkVLAN], error) {
-	return get[v1.List[v1.NetworkVLAN]](ctx, c, "/vlans", nil)
+// VLANs lists the VLANs of the devices that a selector picks, or ("") of the network.
+func (c *Client) VLANs(ctx context.Context, where string) (v1.List[v1.NetworkVLAN], error) {
+	return get[v1.List[v1.NetworkVLAN]](ctx, c, "/vlans", url.Values{"where": {where}})
 }
 
 // VLAN returns a VLAN, and where it is.

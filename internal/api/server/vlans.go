@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -11,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
 )
@@ -21,9 +23,19 @@ type VLANPath struct {
 }
 
 func (s *server) vlanRoutes(api huma.API) {
+	type listInput struct {
+		Where string `query:"where" maxLength:"4000" doc:"A selector: on which devices"`
+	}
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/vlans", "list-vlans", "The VLANs of the network",
-		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.NetworkVLAN]], error) {
-			list, err := s.VLANs.List(ctx, within(ctx, rights.See, rights.Devices))
+		func(ctx context.Context, in *listInput) (*body[v1.List[v1.NetworkVLAN]], error) {
+			where, err := s.parse(ctx, in.Where)
+			if err != nil {
+				return nil, err
+			}
+			list, err := s.VLANs.List(ctx, selector.Both(where, within(ctx, rights.See, rights.Devices)))
+			if in.Where != "" {
+				list = slices.DeleteFunc(list, func(v vlans.VLAN) bool { return len(v.Devices) == 0 })
+			}
 			return listOf(list, func(v vlans.VLAN) v1.NetworkVLAN { return vlanOut(v, false) }), err
 		})
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/vlans/{vlan}", "get-vlan", "A VLAN, and where it is",

@@ -38,6 +38,8 @@ export type Standing = Schemas["Standing"];
 export type BulkAnswer = Schemas["BulkAnswer"];
 export type BulkResult = Schemas["BulkResult"];
 export type BundleEnd = Schemas["BundleEnd"];
+export type NetworkVLAN = Schemas["NetworkVLAN"];
+export type VLANPlace = Schemas["VLANPlace"];
 export type DeviceObject = Schemas["Object"];
 export type Health = Port["health"];
 

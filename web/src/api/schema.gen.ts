@@ -6578,7 +6578,10 @@ export interface operations {
     };
     "list-vlans": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A selector: on which devices */
+                where?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -19,6 +19,7 @@ const OwnPage = late(() => import("../features/people/OwnPage").then((m) => ({ d
 const MapPage = late(() => import("../features/map/MapPage").then((m) => ({ default: m.MapPage })));
 const GroupsPage = late(() => import("../features/groups/GroupsPage").then((m) => ({ default: m.GroupsPage })));
 const ClaimsPage = late(() => import("../features/arrivals/ClaimsPage").then((m) => ({ default: m.ClaimsPage })));
+const VLANsPage = late(() => import("../features/vlans/VLANsPage").then((m) => ({ default: m.VLANsPage })));
 const ChangesPage = late(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
 
 export function App() {
@@ -44,6 +45,7 @@ export function App() {
                 <Route path="/own" element={<OwnPage me={me.data} />} />
                 <Route path="/expected" element={<ClaimsPage me={me.data} />} />
                 <Route path="/map" element={<MapPage />} />
+                <Route path="/vlans" element={<VLANsPage me={me.data} />} />
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />
                 <Route path="/changes" element={<ChangesPage />} />
                 <Route

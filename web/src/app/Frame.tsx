@@ -10,6 +10,7 @@ import {
   PanelRight,
   Search,
   ServerCog,
+  Tags,
   Users,
   Waypoints,
 } from "lucide-react";
@@ -33,6 +34,7 @@ const areas = [
   { path: "/devices", name: "Devices", icon: ServerCog, features: ["devices"] },
   { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
   { path: "/map", name: "Map", icon: Waypoints, features: ["devices"] },
+  { path: "/vlans", name: "VLANs", icon: Tags, features: ["devices"] },
   { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
   { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
   { path: "/groups", name: "Groups", icon: Group, features: ["groups"] },

@@ -34,6 +34,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "map", words: "map topology links places racks", group: "Go to", show: "Map", run: go(kept("/map")) },
       { id: "clients", words: "clients stations", group: "Go to", show: "Clients", run: go(kept("/clients")) },
       { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
+      { id: "vlans", words: "vlans networks carry", group: "Go to", show: "VLANs", run: go("/vlans") },
       { id: "groups", words: "groups saved scopes", group: "Go to", show: "Groups", run: go("/groups") },
       {
         id: "people",
