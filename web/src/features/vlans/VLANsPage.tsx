@@ -12,7 +12,12 @@ import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
 import { useBulk, useOwnDraft } from "../settings/queries";
 
-const useVLANs = () => useQuery({ queryKey: ["reading", "vlans"], queryFn: () => take(api.GET("/api/v1/vlans")) });
+const useVLANs = (where: string) =>
+  useQuery({
+    queryKey: ["reading", "vlans", where],
+    queryFn: () => take(api.GET("/api/v1/vlans", { params: { query: { where } } })),
+    placeholderData: (old) => old,
+  });
 
 const useVLAN = (id: number) =>
   useQuery({
