@@ -25,6 +25,7 @@ const (
 	ExitUnreachable = 4 // the service, or a device that is needed, does not answer
 	ExitSignIn      = 5 // not signed in, or a right is missing
 	ExitUndone      = 6 // a change was pushed and is undone or failed
+	ExitDiffers     = 7 // a file says something else than the devices
 )
 
 // codedError is an error that brings its exit code.
@@ -105,7 +106,7 @@ func Root(version string) *cobra.Command {
 		Long: `Every Post runs the switches, access points, firewalls and edges of many sites from one place.
 
 Commands speak to a service, on this machine unless --server or EVERYPOST_SERVER names another.
-Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not signed in, 6 change undone.`,
+Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not signed in, 6 change undone, 7 differs.`,
 		SilenceUsage: true, SilenceErrors: true, Version: version,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
 			a.in, a.out, a.err = cmd.InOrStdin(), cmd.OutOrStdout(), cmd.ErrOrStderr()
@@ -120,7 +121,7 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.BoolVar(&a.noColor, "no-color", false, "no colours (also NO_COLOR); there are none when the output is not a terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
 		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	return root
 }

@@ -61,7 +61,14 @@ func operation(n need, method, path, id, summary string) huma.Operation {
 
 // register adds an operation. Errors are turned into problems here, for all.
 func register[I, O any](s *server, api huma.API, n need, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
-	huma.Register(api, operation(n, method, path, id, summary), func(ctx context.Context, in *I) (*O, error) {
+	registerLarge(s, api, maxBody, n, method, path, id, summary, f)
+}
+
+// registerLarge is register for an operation that takes a body of another size.
+func registerLarge[I, O any](s *server, api huma.API, size int64, n need, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
+	op := operation(n, method, path, id, summary)
+	op.MaxBodyBytes = size
+	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := f(ctx, in)
 		return out, s.problem(err)
 	})

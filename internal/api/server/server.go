@@ -93,6 +93,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.settingRoutes(api)
 	s.bundleRoutes(api)
 	s.vlanRoutes(api)
+	s.fileRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

@@ -18,6 +18,8 @@ import (
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/settingsfile"
+	"example.net/everypost/internal/store"
 )
 
 func (s *server) settingRoutes(api huma.API) {
@@ -215,4 +217,108 @@ func standingOut(in changes.Standing) v1.Standing {
 		out.Offers = append(out.Offers, v1.Offer(o))
 	}
 	return out
+}
+
+// fileBody is the size of a request that holds a file.
+const fileBody = settingsfile.MaxSize + 1<<20
+
+func (s *server) fileRoutes(api huma.API) {
+	type schemaOutput struct {
+		ContentType string `header:"Content-Type"`
+		Body        []byte
+	}
+	register(s, api, signedIn, http.MethodGet, "/settings/schema", "settings-schema", "The form of a file of settings, as JSON Schema",
+		func(context.Context, *struct{}) (*schemaOutput, error) {
+			b, err := settingsfile.Schema()
+			return &schemaOutput{"application/schema+json", b}, err
+		})
+	registerLarge(s, api, fileBody, may(rights.See, rights.Configuration), http.MethodPost, "/settings/export", "export-settings", "The settings of devices as a file",
+		func(ctx context.Context, in *body[v1.ExportRequest]) (*body[v1.SettingsFile], error) {
+			where, err := s.parse(ctx, in.Body.Where)
+			if err != nil {
+				return nil, err
+			}
+			configs := map[string]network.Config{}
+			for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: within(ctx, rights.See, rights.Configuration), Limit: 1 << 30, Now: time.Now()}).Rows {
+				configs[d.Name] = d.Config
+			}
+			if len(configs) == 0 {
+				return nil, fmt.Errorf("%w: no device fits", errInvalid)
+			}
+			text, err := settingsfile.Write(configs, []byte(in.Body.Over))
+			if err != nil {
+				return nil, fmt.Errorf("%w: %w", errInvalid, err)
+			}
+			return &body[v1.SettingsFile]{v1.SettingsFile{Text: string(text), Devices: len(configs)}}, nil
+		})
+	registerLarge(s, api, fileBody, may(rights.Change, rights.Ports), http.MethodPost, "/changes/from-file", "draft-from-file", "Turn a file of settings into a draft",
+		func(ctx context.Context, in *body[v1.FileRequest]) (*body[v1.FileAnswer], error) {
+			rows, edits, err := s.planFile(ctx, in.Body)
+			if err != nil {
+				return nil, err
+			}
+			out := v1.FileAnswer{Differences: []v1.Difference{}, Objects: len(rows)}
+			for _, d := range s.Changes.Differences(store.Change{Edits: edits}) {
+				out.Differences = append(out.Differences, v1.Difference{Port: d.Port.String(), Field: d.Field, Before: d.Before, After: d.After})
+			}
+			if in.Body.DryRun || len(out.Differences) == 0 {
+				return &body[v1.FileAnswer]{out}, nil
+			}
+			if in.Body.Change != 0 {
+				if err := s.onChange(ctx, in.Body.Change); err != nil {
+					return nil, err
+				}
+			}
+			c, err := s.Changes.Bulk(ctx, in.Body.Change, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
+			answer, err := s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Body.Change)))
+			if err != nil {
+				return nil, err
+			}
+			out.Change = &answer.Body
+			return &body[v1.FileAnswer]{out}, nil
+		})
+}
+
+// planFile reads a file and works out its edits. A file is taken as a whole: what a device cannot have is told, and nothing
+// comes of the rest.
+func (s *server) planFile(ctx context.Context, in v1.FileRequest) ([]changes.Row, []intent.Edit, error) {
+	entries, devices, err := settingsfile.Read([]byte(in.Text))
+	if err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
+	}
+	configs := map[string]network.Config{}
+	for _, name := range devices {
+		if err := s.onDevice(ctx, may(rights.See, rights.Devices), name); err != nil {
+			return nil, nil, err
+		}
+		d, _, err := s.Inventory.Device(name)
+		if err != nil {
+			return nil, nil, err
+		}
+		configs[name] = d.Config
+	}
+	if in.Whole {
+		entries = settingsfile.Whole(entries, devices, configs)
+	}
+	rows := make([]changes.Row, len(entries))
+	for i, e := range entries {
+		rows[i] = changes.Row{On: []network.PortRef{e.On}, Set: e.Set}
+	}
+	edits, results, err := s.Changes.Plan(rows)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
+	}
+	if err := s.onPorts(ctx, edits); err != nil { // what is as it is already needs no right
+		return nil, nil, err
+	}
+	var details []*huma.ErrorDetail
+	for _, r := range results {
+		if r.Outcome == changes.Refused {
+			details = append(details, &huma.ErrorDetail{Location: r.On.String(), Message: r.On.String() + ": " + r.Why})
+		}
+	}
+	if len(details) > 0 {
+		return nil, nil, with(http.StatusUnprocessableEntity, v1.ProblemInvalid, fmt.Errorf("%d things of the file cannot be set as it says; nothing was done", len(details)), details...)
+	}
+	return rows, edits, nil
 }

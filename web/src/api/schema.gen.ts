@@ -108,6 +108,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/from-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn a file of settings into a draft
+         * @description Needs the right to change ports.
+         */
+        post: operations["draft-from-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{number}": {
         parameters: {
             query?: never;
@@ -1108,6 +1128,43 @@ export interface paths {
         };
         /** Everything that can be set */
         get: operations["list-settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The settings of devices as a file
+         * @description Needs the right to see configuration.
+         */
+        post: operations["export-settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The form of a file of settings, as JSON Schema */
+        get: operations["settings-schema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2155,6 +2212,12 @@ export interface components {
             seq?: number;
             text?: string;
         };
+        ExportRequest: {
+            /** @description A file that was written before: its comments are kept */
+            over?: string;
+            /** @description A selector: of which devices; all when left out */
+            where?: string;
+        };
         FacePort: {
             /** Format: int64 */
             column: number;
@@ -2200,6 +2263,30 @@ export interface components {
             operators: string[];
             /** @description text, choice, number, flag, version, address or age */
             type: string;
+        };
+        FileAnswer: {
+            /** @description The draft; left out when nothing differs, or nothing was to be made */
+            change?: components["schemas"]["Change"];
+            differences: components["schemas"]["Difference"][];
+            /**
+             * Format: int64
+             * @description How many things the file speaks of
+             */
+            objects: number;
+        };
+        FileRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description Only tell what it would make different */
+            dry_run?: boolean;
+            text: string;
+            /** @description What the file does not name on its devices goes back to its default, and what they hold besides is removed */
+            whole?: boolean;
+            /** @description Of a new draft */
+            why?: string;
         };
         Finding: {
             /** @description Edits that would mend it */
@@ -3452,6 +3539,11 @@ export interface components {
             type: "switch" | "choice" | "number" | "text" | "vlan" | "vlans" | "rate" | "list" | "rules" | "name";
             unit?: string;
         };
+        SettingsFile: {
+            /** Format: int64 */
+            devices: number;
+            text: string;
+        };
         SignIn: {
             /** @description User name */
             name: string;
@@ -3920,6 +4012,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BulkAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "draft-from-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileAnswer"];
                 };
             };
             /** @description Error */
@@ -5988,6 +6113,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListSetting"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settings-schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */
