@@ -60,6 +60,8 @@ func (a *app) changeCommand() *cobra.Command {
 			func(ctx context.Context, c *client.Client, n int64) error {
 				return a.toItsEnd(ctx, c, n, c.Undo, "undone")
 			}),
+		a.onChange(&cobra.Command{Use: "take-back CHANGE", Short: "Make a draft that takes a change that was kept back"},
+			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.TakeBack(ctx, n)) }),
 		a.onChange(&cobra.Command{Use: "discard CHANGE", Short: "Throw a draft away"},
 			func(ctx context.Context, c *client.Client, n int64) error {
 				if err := c.Discard(ctx, n); err != nil {

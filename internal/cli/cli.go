@@ -121,7 +121,7 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.BoolVar(&a.noColor, "no-color", false, "no colours (also NO_COLOR); there are none when the output is not a terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
 		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	return root
 }

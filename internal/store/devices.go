@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"strings"
 	"time"
 
@@ -200,6 +201,7 @@ func (s *Store) PortStates(ctx context.Context, device string) (map[string]netwo
 type Snapshot struct {
 	Device   string
 	TakenAt  time.Time
+	By       string // who changed the device, where it says so
 	Config   network.Config
 	Document []byte
 }
@@ -222,8 +224,8 @@ func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (changed bool, e
 			hash[:], s.enc.EncodeAll(snap.Document, nil)); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document) VALUES (?, ?, ?, ?)`,
-			snap.Device, micro(snap.TakenAt), toJSON(snap.Config), hash[:])
+		_, err = tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document, by_user) VALUES (?, ?, ?, ?, ?)`,
+			snap.Device, micro(snap.TakenAt), toJSON(snap.Config), hash[:], snap.By)
 		return err
 	})
 	return changed, err
@@ -231,18 +233,36 @@ func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (changed bool, e
 
 // LastSnapshot returns the configuration of a device that was kept last.
 func (s *Store) LastSnapshot(ctx context.Context, device string) (Snapshot, error) {
+	return s.SnapshotAt(ctx, device, time.UnixMicro(math.MaxInt64))
+}
+
+// SnapshotAt returns the configuration that a device had at a time: the last that was kept until then, or, where it was not
+// known then, the first.
+func (s *Store) SnapshotAt(ctx context.Context, device string, at time.Time) (Snapshot, error) {
 	snap := Snapshot{Device: device}
 	var taken int64
 	var config string
 	var content []byte
-	err := s.read.QueryRowContext(ctx, `SELECT taken_at, config, content FROM snapshots JOIN documents ON hash = document
-		WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT 1`, device).Scan(&taken, &config, &content)
-	if err != nil {
+	row := s.read.QueryRowContext(ctx, `SELECT taken_at, by_user, config, content FROM snapshots JOIN documents ON hash = document WHERE id = coalesce(
+		(SELECT id FROM snapshots WHERE device = ?1 AND taken_at <= ?2 ORDER BY taken_at DESC, id DESC LIMIT 1),
+		(SELECT id FROM snapshots WHERE device = ?1 ORDER BY taken_at, id LIMIT 1))`, device, at.UnixMicro())
+	if err := row.Scan(&taken, &snap.By, &config, &content); err != nil {
 		return snap, one(err)
 	}
 	snap.TakenAt = timeOf(taken)
+	var err error
 	if snap.Document, err = s.dec.DecodeAll(content, nil); err != nil {
 		return snap, fmt.Errorf("snapshot of %s: %w", device, err)
 	}
 	return snap, json.Unmarshal([]byte(config), &snap.Config)
+}
+
+// Snapshots lists when the configurations of a device were kept and who made them so, the newest first, without themselves.
+func (s *Store) Snapshots(ctx context.Context, device string, limit int) ([]Snapshot, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (snap Snapshot, err error) {
+		var taken int64
+		err = r.Scan(&taken, &snap.By)
+		snap.Device, snap.TakenAt = device, timeOf(taken)
+		return snap, err
+	}, `SELECT taken_at, by_user FROM snapshots WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT ?`, device, limit)
 }

@@ -94,6 +94,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.bundleRoutes(api)
 	s.vlanRoutes(api)
 	s.fileRoutes(api)
+	s.compareRoutes(api)
 	s.changeRoutes(api)
 	s.eventRoutes(api)
 	e.GET("/api/v1/openapi.json", func(c *echo.Context) error {

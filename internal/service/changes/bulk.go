@@ -259,3 +259,23 @@ func (s *Service) NetworkAfter(ctx context.Context, draft []intent.Edit) (Networ
 	}
 	return n, err
 }
+
+// TakeBack makes a draft that takes a change that was kept back: what it made different is to be as it was before.
+func (s *Service) TakeBack(ctx context.Context, number int64, owner string) (store.Change, error) {
+	c, err := s.store.Change(ctx, number)
+	if err != nil {
+		return c, err
+	}
+	if c.State != Kept {
+		return c, fmt.Errorf("%w: change %d is %s, and only one that is kept can be taken back", ErrState, number, c.State)
+	}
+	var edits []intent.Edit
+	for _, d := range c.Devices {
+		for _, diff := range intent.Compare(d.Device, d.After, d.Before) {
+			if e, err := intent.New(diff.Port, diff.Field, diff.After); err == nil {
+				edits = append(edits, e)
+			} // what does not apply any more is set by what makes it so: the mode, the bundle, present=off
+		}
+	}
+	return s.Create(ctx, owner, fmt.Sprintf("takes change %d back", number), edits)
+}

@@ -261,7 +261,7 @@ func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortSt
 // ConfigRead implements fleet.Observer.
 func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 	s.index.see(v)
-	changed, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), Config: v.Config, Document: document})
+	changed, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document})
 	if err != nil {
 		s.log.Error("a configuration could not be kept", "device", v.Name, "err", err)
 	}

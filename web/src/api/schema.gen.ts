@@ -236,6 +236,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{number}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a draft that takes a change that was kept back
+         * @description Needs the right to change ports.
+         */
+        post: operations["take-change-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{number}/undo": {
         parameters: {
             query?: never;
@@ -380,6 +400,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What differs between two moments of devices
+         * @description Needs the right to see configuration.
+         */
+        get: operations["compare-configurations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices": {
         parameters: {
             query?: never;
@@ -440,6 +480,26 @@ export interface paths {
          * @description Needs the right to see configuration.
          */
         get: operations["get-configuration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/configurations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The configurations that a device was seen to have, the newest first
+         * @description Needs the right to see configuration.
+         */
+        get: operations["list-configurations"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1843,6 +1903,40 @@ export interface components {
             role: string;
             serial: string;
         };
+        ComparedDevice: {
+            device: string;
+            /**
+             * Format: date-time
+             * @description Of the configuration that it had first
+             */
+            from_at: string;
+            /**
+             * Format: int64
+             * @description How many settings differ; 0 when only what is not among the settings does
+             */
+            settings: number;
+            /** @description The configurations that it had since, the last of them first */
+            steps: components["schemas"]["Configuration"][];
+            /**
+             * Format: date-time
+             * @description Of the one that it had last
+             */
+            to_at: string;
+        };
+        Comparison: {
+            /**
+             * Format: int64
+             * @description How many devices were compared
+             */
+            compared: number;
+            /** @description Those that differ */
+            devices: components["schemas"]["ComparedDevice"][];
+            differences: components["schemas"]["Difference"][];
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+        };
         Completion: {
             candidates: components["schemas"]["Candidate"][];
             /**
@@ -1852,6 +1946,20 @@ export interface components {
             from: number;
             /** Format: int64 */
             to: number;
+        };
+        Configuration: {
+            /**
+             * Format: date-time
+             * @description When it was read first
+             */
+            at: string;
+            /** @description Who changed the device, where it says so */
+            by?: string;
+            /**
+             * Format: int64
+             * @description The change that was under way on the device then
+             */
+            change?: number;
         };
         Cookie: {
             Domain: string;
@@ -2657,6 +2765,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["ClaimedDevice"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListConfiguration: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Configuration"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -4293,6 +4420,38 @@ export interface operations {
             };
         };
     };
+    "take-change-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "undo-change": {
         parameters: {
             query?: never;
@@ -4570,6 +4729,42 @@ export interface operations {
             };
         };
     };
+    "compare-configurations": {
+        parameters: {
+            query: {
+                /** @description The earlier moment */
+                from: string;
+                /** @description The later moment; now when left out */
+                to?: string;
+                /** @description A selector: of which devices; all when left out */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-devices": {
         parameters: {
             query?: {
@@ -4728,6 +4923,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-configurations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListConfiguration"];
                 };
             };
             /** @description Error */
