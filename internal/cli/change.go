@@ -30,7 +30,7 @@ func (a *app) changesCommand() *cobra.Command {
 			}
 			rows := make([][]string, len(list.Items))
 			for i, ch := range list.Items {
-				what := fmt.Sprintf("%d edits", len(ch.Edits))
+				what := fmt.Sprintf("%d edits", ch.EditCount)
 				if len(ch.Edits) == 1 {
 					what = ch.Edits[0].Port + " " + ch.Edits[0].Field + "=" + ch.Edits[0].Value
 				}

@@ -29,6 +29,9 @@ type Seen struct {
 	IfMatch string `header:"If-Match" maxLength:"40" doc:"Revision of the change that was seen; nothing is done when it has moved on"`
 }
 
+// listedEdits is how many edits and differences of a change a list of changes holds.
+const listedEdits = 500
+
 type changeOutput struct {
 	ETag string `header:"ETag"`
 	Body v1.Change
@@ -48,6 +51,10 @@ func (s *server) changeRoutes(api huma.API) {
 				return nil, err
 			}
 			out := listOf(list, s.changeOut)
+			for i := range out.Body.Items {
+				c := &out.Body.Items[i]
+				c.Edits, c.Differences = c.Edits[:min(len(c.Edits), listedEdits)], c.Differences[:min(len(c.Differences), listedEdits)]
+			}
 			return out, s.overlaps(ctx, list, out.Body.Items)
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes", "make-change", "Make a draft",
@@ -283,6 +290,7 @@ func (s *server) changeOut(c store.Change) v1.Change {
 	for _, d := range s.Changes.Differences(c) {
 		out.Differences = append(out.Differences, v1.Difference{Port: d.Port.String(), Field: d.Field, Before: d.Before, After: d.After})
 	}
+	out.EditCount, out.DiffCount = len(out.Edits), len(out.Differences)
 	for _, f := range c.Findings {
 		ports := make([]string, len(f.Ports))
 		for i, p := range f.Ports {

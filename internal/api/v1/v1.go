@@ -297,6 +297,8 @@ type Change struct {
 	UpdatedAt    time.Time      `json:"updated_at"`
 	Edits        []Edit         `json:"edits"`
 	Differences  []Difference   `json:"differences"`
+	EditCount    int            `json:"edit_count" doc:"How many edits there are: lists of changes hold the first 500 of each"`
+	DiffCount    int            `json:"difference_count" doc:"How many differences there are"`
 	Findings     []Finding      `json:"findings"`
 	Accepted     []Acceptance   `json:"accepted"`
 	Devices      []ChangeDevice `json:"devices" doc:"In the order in which they run it"`

@@ -116,6 +116,8 @@ type Service struct {
 	stop context.CancelFunc
 	wg   sync.WaitGroup
 
+	compared comparisons
+
 	mu      sync.Mutex // one at a time changes the record of changes
 	workers map[int64]*worker
 	stepped map[string]trialStep // what each device said last of a trial
@@ -281,10 +283,14 @@ func firstOf(edits []intent.Edit, device string) intent.Edit {
 func (s *Service) Differences(c store.Change) []intent.Difference {
 	var out []intent.Difference
 	if len(c.Devices) > 0 {
+		if out, ok := s.compared.get(c); ok {
+			return out
+		}
 		for _, d := range c.Devices {
 			out = append(out, intent.Compare(d.Device, d.Before, d.After)...)
 		}
 		slices.SortStableFunc(out, func(a, b intent.Difference) int { return strings.Compare(a.Port.Device, b.Port.Device) })
+		s.compared.put(c, out)
 		return out
 	}
 	for _, device := range intent.Devices(c.Edits) {

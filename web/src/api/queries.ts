@@ -185,6 +185,9 @@ export const useKeep = () =>
 export const useUndo = () =>
   useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/undo", at(number))));
 
+export const useTakeBack = () =>
+  useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/take-back", at(number))));
+
 export function useDiscard() {
   const qc = useQueryClient();
   return useMutation({

@@ -1765,7 +1765,17 @@ export interface components {
             deadline?: string;
             /** @description In the order in which they run it */
             devices: components["schemas"]["ChangeDevice"][];
+            /**
+             * Format: int64
+             * @description How many differences there are
+             */
+            difference_count: number;
             differences: components["schemas"]["Difference"][];
+            /**
+             * Format: int64
+             * @description How many edits there are: lists of changes hold the first 500 of each
+             */
+            edit_count: number;
             edits: components["schemas"]["Edit"][];
             /** Format: date-time */
             ended_at?: string;

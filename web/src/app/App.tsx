@@ -47,7 +47,7 @@ export function App() {
                 <Route path="/map" element={<MapPage />} />
                 <Route path="/vlans" element={<VLANsPage me={me.data} />} />
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />
-                <Route path="/changes" element={<ChangesPage />} />
+                <Route path="/changes" element={<ChangesPage me={me.data} />} />
                 <Route
                   path="*"
                   element={

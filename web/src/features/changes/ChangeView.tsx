@@ -1,5 +1,5 @@
 import { clsx } from "clsx";
-import { ArrowRight, X } from "lucide-react";
+import { ArrowRight, Undo2, X } from "lucide-react";
 import { useEffect, useState } from "react";
 import { allowed, type Change, type Finding, type Person } from "../../api/client";
 import {
@@ -10,12 +10,15 @@ import {
   useExplain,
   useKeep,
   usePush,
+  useTakeBack,
   useTakeOut,
   useUndo,
 } from "../../api/queries";
+import { useView } from "../../app/view";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many, useNow } from "../../ui/time";
+import { Delta } from "./Delta";
 
 export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: () => void }) {
   const [accepted, setAccepted] = useState<string[]>([]);
@@ -45,7 +48,9 @@ export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: (
         </p>
       )}
       <Progress c={c} may={may} />
+      <Overlaps c={c} />
       <Differences c={c} editable={may && isDraft(c)} />
+      {may && <TakeBack c={c} />}
       <Findings c={c} may={may} accepted={accepted} setAccepted={setAccepted} />
       {may && isDraft(c) && <DraftActions c={c} accepted={accepted} onGone={onGone} />}
       <Record c={c} />
@@ -72,65 +77,156 @@ function Why({ c, editable }: { c: Change; editable: boolean }) {
   );
 }
 
+/** How many rows of a device are drawn before one asks for the rest, and how many in all before devices are folded. */
+const rowsShown = 40;
+const rowsOpen = 80;
+
 /** The exact difference on every device, before and after. */
 export function Differences({ c, editable }: { c: Change; editable: boolean }) {
-  const takeOut = useTakeOut();
-  const devices = [...new Set(c.differences.map((d) => d.port.split(":")[0] ?? ""))];
+  const byDevice = new Map<string, Change["differences"]>();
+  for (const d of c.differences) {
+    const device = d.port.split(":")[0] ?? "";
+    byDevice.set(device, [...(byDevice.get(device) ?? []), d]);
+  }
   if (c.differences.length === 0)
     return <p className="text-soft">It makes no difference: everything is already as it says.</p>;
   return (
     <section aria-label="What it makes different" className="overflow-hidden rounded border border-rule">
-      {devices.map((device) => (
-        <table key={device} className="w-full table-fixed border-collapse text-left">
-          <caption className="border-b border-rule bg-ground px-2.5 py-1 text-left font-mono text-sm font-semibold">
-            {device}
-          </caption>
-          <thead className="sr-only">
-            <tr>
-              <th>Port</th>
-              <th>Field</th>
-              <th>Before</th>
-              <th>After</th>
-              {editable && <th>Take out</th>}
-            </tr>
-          </thead>
-          <tbody>
-            {c.differences
-              .filter((d) => d.port === device || d.port.startsWith(`${device}:`))
-              .map((d) => (
-                <tr key={d.port + d.field} className="border-b border-rule/60 align-top last:border-0">
-                  <td className="w-[66px] px-2.5 py-1 font-mono text-sm">
-                    {d.port.slice(device.length + 1) || "device"}
-                  </td>
-                  <td className="w-[116px] break-words py-1 pr-1 text-sm text-soft">{d.field}</td>
-                  <td className="py-1 pr-1">
-                    <del className="break-words bg-minus px-1 font-mono text-sm no-underline">
-                      {d.before || "empty"}
-                    </del>
-                  </td>
-                  <td className="py-1">
-                    <ins className="break-words bg-plus px-1 font-mono text-sm no-underline">{d.after || "empty"}</ins>
-                  </td>
-                  {editable && (
-                    <td className="w-7 text-right">
-                      <Button
-                        kind="quiet"
-                        className="h-6 px-1"
-                        aria-label={`Take ${d.field} of ${d.port} out of the draft`}
-                        title="Take out"
-                        disabled={!c.edits.some((e) => e.port === d.port && e.field === d.field)}
-                        onClick={() => takeOut.mutate({ number: c.number, port: d.port, field: d.field })}
-                      >
-                        <X size={13} />
-                      </Button>
-                    </td>
-                  )}
-                </tr>
-              ))}
-          </tbody>
-        </table>
+      {[...byDevice].map(([device, list]) => (
+        <DeviceDifferences
+          key={device}
+          c={c}
+          device={device}
+          list={list}
+          editable={editable}
+          open={c.differences.length <= rowsOpen}
+        />
       ))}
+      {c.difference_count > c.differences.length && (
+        <p className="px-2.5 py-1 text-sm text-soft">
+          and {c.difference_count - c.differences.length} more: “everypost change show {c.number}” lists them all
+        </p>
+      )}
     </section>
+  );
+}
+
+function DeviceDifferences({
+  c,
+  device,
+  list,
+  editable,
+  open,
+}: {
+  c: Change;
+  device: string;
+  list: Change["differences"];
+  editable: boolean;
+  open: boolean;
+}) {
+  const [all, setAll] = useState(false);
+  const takeOut = useTakeOut();
+  const rows = all ? list : list.slice(0, rowsShown);
+  return (
+    <details open={open}>
+      <summary className="cursor-pointer border-b border-rule bg-ground px-2.5 py-1 text-sm">
+        <span className="font-mono font-semibold">{device}</span>{" "}
+        <span className="text-soft">{many(list.length, "setting")}</span>
+      </summary>
+      <table className="w-full table-fixed border-collapse text-left">
+        <thead className="sr-only">
+          <tr>
+            <th>Port</th>
+            <th>Field</th>
+            <th>Before</th>
+            <th>After</th>
+            {editable && <th>Take out</th>}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((d) => (
+            <tr key={d.port + d.field} className="border-b border-rule/60 align-top last:border-0">
+              <td className="w-[74px] break-words px-2.5 py-1 pr-0 font-mono text-sm">
+                {d.port.slice(device.length + 1) || "device"}
+              </td>
+              <td className="w-[112px] break-words py-1 pl-1 pr-1 text-sm text-soft">{d.field}</td>
+              <Delta field={d.field} before={d.before} after={d.after} />
+              {editable && (
+                <td className="w-7 text-right">
+                  <Button
+                    kind="quiet"
+                    className="h-6 px-1"
+                    aria-label={`Take ${d.field} of ${d.port} out of the draft`}
+                    title="Take out"
+                    disabled={!c.edits.some((e) => e.port === d.port && e.field === d.field)}
+                    onClick={() => takeOut.mutate({ number: c.number, port: d.port, field: d.field })}
+                  >
+                    <X size={13} />
+                  </Button>
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {rows.length < list.length && (
+        <Button kind="quiet" className="w-full" onClick={() => setAll(true)}>
+          Show {list.length - rows.length} more
+        </Button>
+      )}
+    </details>
+  );
+}
+
+/** What other open changes set on the same things. */
+function Overlaps({ c }: { c: Change }) {
+  const [, setTray] = useView("tray");
+  if (!c.overlaps || c.overlaps.length === 0) return null;
+  const others = [...new Set(c.overlaps.map((o) => o.change))];
+  return (
+    <section aria-label="Also set by others" className="rounded border border-degraded p-2.5 text-sm">
+      <p className="flex items-start gap-2 font-medium">
+        <Shape state="degraded" className="mt-1" />
+        <span>
+          {others.length === 1 ? "Another change sets" : "Other changes set"} some of the same:{" "}
+          {others.map((n) => (
+            <button
+              key={n}
+              type="button"
+              className="mr-1 text-accent hover:underline"
+              onClick={() => setTray(String(n))}
+            >
+              change {n} of {c.overlaps?.find((o) => o.change === n)?.owner}
+            </button>
+          ))}
+        </span>
+      </p>
+      <ul className="mt-1 max-h-32 overflow-auto font-mono">
+        {c.overlaps.map((o) => (
+          <li key={`${o.change} ${o.port} ${o.field}`}>
+            {o.port} {o.field}={o.value}
+          </li>
+        ))}
+      </ul>
+      <p className="mt-1 text-soft">Whichever is pushed last holds. It is checked anew before that.</p>
+    </section>
+  );
+}
+
+/** Makes a draft that takes a kept change back. */
+function TakeBack({ c }: { c: Change }) {
+  const [, setTray] = useView("tray");
+  const back = useTakeBack();
+  if (c.state !== "kept") return null;
+  return (
+    <div>
+      <Button
+        onClick={() => back.mutate(c.number, { onSuccess: (n) => setTray(String(n.number)) })}
+        disabled={back.isPending}
+      >
+        <Undo2 size={14} aria-hidden /> Take it back in a new draft
+      </Button>
+    </div>
   );
 }
 
@@ -316,8 +412,8 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
         title={asking === "push" ? `Push change ${c.number}?` : `Throw draft ${c.number} away?`}
         description={
           asking === "push"
-            ? `${many(c.differences.length, "setting")} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.${keep > 0 && keep < seconds ? ` It is kept by itself ${keeps.find(([k]) => k === keep)?.[1]} without a loss.` : ""}`
-            : `Its ${c.edits.length} edits are lost. No device is touched.`
+            ? `${many(c.difference_count, "setting")} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.${keep > 0 && keep < seconds ? ` It is kept by itself ${keeps.find(([k]) => k === keep)?.[1]} without a loss.` : ""}`
+            : `Its ${c.edit_count} edits are lost. No device is touched.`
         }
       >
         <div className="flex justify-end gap-2">

@@ -1,10 +1,12 @@
-import type { Change } from "../../api/client";
+import { allowed, type Change, type Person } from "../../api/client";
 import { useChanges } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark } from "../../ui/health";
 import { type Column, Table } from "../../ui/table";
 import { Ago } from "../../ui/time";
+import { CompareView } from "./CompareView";
+import { ExportButton, FileDialog } from "./FileDialog";
 
 const columns: Column<Change>[] = [
   { key: "number", head: "Change", width: "80px", right: true, sort: (c) => c.number, cell: (c) => c.number },
@@ -19,7 +21,12 @@ const columns: Column<Change>[] = [
     key: "why",
     head: "Why",
     sort: (c) => c.why,
-    cell: (c) => c.why || c.edits.map((e) => `${e.port} ${e.field}=${e.value}`).join(", "),
+    cell: (c) =>
+      c.why ||
+      c.edits
+        .slice(0, 5)
+        .map((e) => `${e.port} ${e.field}=${e.value}`)
+        .join(", "),
   },
   {
     key: "devices",
@@ -39,31 +46,61 @@ const columns: Column<Change>[] = [
   },
 ];
 
-export function ChangesPage() {
+const views: [string, string][] = [
+  ["", "All changes"],
+  ["compare", "Compare two moments"],
+];
+
+export function ChangesPage({ me }: { me: Person }) {
+  const [view, setView] = useView("view");
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
+      <div className="flex flex-wrap items-center gap-3">
+        <h1 className="text-lg font-semibold">Changes</h1>
+        <nav aria-label="What is shown" className="flex gap-1">
+          {views.map(([v, word]) => (
+            <button
+              key={v}
+              type="button"
+              aria-current={view === v}
+              onClick={() => setView(v)}
+              className="h-7 rounded-sm border border-rule bg-raised px-2.5 hover:border-soft aria-[current=true]:border-accent aria-[current=true]:font-semibold"
+            >
+              {word}
+            </button>
+          ))}
+        </nav>
+        <span className="grow" />
+        {allowed(me, "see", "configuration") && <ExportButton />}
+        {allowed(me, "change", "ports") && <FileDialog me={me} />}
+      </div>
+      {view === "compare" ? <CompareView /> : <AllChanges />}
+    </div>
+  );
+}
+
+function AllChanges() {
   const changes = useChanges();
   const [sort, setSort] = useView("sort", "-number");
   const [tray, setTray] = useView("tray");
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
-      <h1 className="text-lg font-semibold">Changes</h1>
-      <Panel title={`${changes.data?.items.length ?? 0} changes`} aside="pick one to look at it">
-        {changes.isError ? (
-          <Failure error={changes.error} retry={() => void changes.refetch()} />
-        ) : (
-          <Table
-            label="Changes"
-            columns={columns}
-            rows={changes.data?.items ?? []}
-            rowKey={(c) => String(c.number)}
-            sort={sort}
-            onSort={setSort}
-            selected={new Set([tray])}
-            onRow={(c) => setTray(String(c.number))}
-            className="max-h-[calc(100vh-176px)]"
-            empty={<Empty title="There are no changes yet">Pick a port on a device's face to make the first.</Empty>}
-          />
-        )}
-      </Panel>
-    </div>
+    <Panel title={`${changes.data?.items.length ?? 0} changes`} aside="pick one to look at it">
+      {changes.isError ? (
+        <Failure error={changes.error} retry={() => void changes.refetch()} />
+      ) : (
+        <Table
+          label="Changes"
+          columns={columns}
+          rows={changes.data?.items ?? []}
+          rowKey={(c) => String(c.number)}
+          sort={sort}
+          onSort={setSort}
+          selected={new Set([tray])}
+          onRow={(c) => setTray(String(c.number))}
+          className="max-h-[calc(100vh-176px)]"
+          empty={<Empty title="There are no changes yet">Pick a port on a device's face to make the first.</Empty>}
+        />
+      )}
+    </Panel>
   );
 }

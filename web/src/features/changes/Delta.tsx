@@ -1,0 +1,51 @@
+/** Values that are lists of numbers or words, of which only what comes and goes is of interest. */
+const listed = [
+  "trunk-vlans",
+  "ntp-servers",
+  "dns-servers",
+  "syslog-servers",
+  "radius-servers",
+  "management-from",
+  "sources",
+  "follow",
+];
+
+/** The items of a list, with ranges of numbers written out. */
+function items(value: string): string[] {
+  if (value === "none") return [];
+  return value.split(",").flatMap((part) => {
+    const range = /^(\d+)-(\d+)$/.exec(part);
+    if (!range) return [part];
+    const [from, to] = [Number(range[1]), Number(range[2])];
+    return Array.from({ length: to - from + 1 }, (_, i) => String(from + i));
+  });
+}
+
+const del = "break-words bg-minus px-1 font-mono text-sm no-underline";
+const ins = "break-words bg-plus px-1 font-mono text-sm no-underline";
+
+/** What becomes of a value: before and after, or of a long list what goes and what comes. Two cells of a table. */
+export function Delta({ field, before, after }: { field: string; before: string; after: string }) {
+  const [was, is] = [items(before), items(after)];
+  if (listed.includes(field) && before && after && was.length + is.length > 6) {
+    const gone = was.filter((v) => !is.includes(v));
+    const come = is.filter((v) => !was.includes(v));
+    return (
+      <td colSpan={2} className="py-1 pr-1" title={`${before}\n${after}`}>
+        {gone.length > 0 && <del className={del}>without {gone.join(",")}</del>}{" "}
+        {come.length > 0 && <ins className={ins}>with {come.join(",")}</ins>}{" "}
+        <span className="text-sm text-soft">{is.length} in all</span>
+      </td>
+    );
+  }
+  return (
+    <>
+      <td className="py-1 pr-1">
+        <del className={del}>{before || "empty"}</del>
+      </td>
+      <td className="py-1 pr-1">
+        <ins className={ins}>{after || "empty"}</ins>
+      </td>
+    </>
+  );
+}
