@@ -104,7 +104,9 @@ func TestLosingWhatHangsBehindUndoesTheChange(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))
 	c := r.draft(t, [3]string{"th-sw-02:1/1/1", "poe", "off"}) // the access point's power
-	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 60})
+	require.Len(t, c.Findings, 1)
+	assert.Contains(t, c.Findings[0].What, "th-ap-01 is behind it, an access point")
+	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 60, Accept: []string{c.Findings[0].ID}})
 	require.NoError(t, err)
 	c = r.until(t, c.Number, "undone")
 	assert.Contains(t, c.Outcome, "th-ap-01 cannot be reached any more")

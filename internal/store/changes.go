@@ -53,7 +53,8 @@ type LogLine struct {
 type ChangeDevice struct {
 	Device string         `json:"-"`
 	Step   string         `json:"-"`
-	Order  int            `json:"order"` // of being run, from 0: far to near
+	Order  int            `json:"order"`          // of being run, from 0: far to near
+	Dark   bool           `json:"dark,omitempty"` // it will be out of sight for a moment, until others run the change too
 	Token  string         `json:"token"`
 	Before network.Config `json:"before"`
 	After  network.Config `json:"after"`

@@ -59,14 +59,13 @@ func (s *server) settingRoutes(api huma.API) {
 			if err := s.onRows(ctx, rows); err != nil {
 				return nil, err
 			}
-			edits, results, err := s.Changes.Plan(rows)
+			draft, err := s.ownDraft(ctx, in.Body.Change)
+			if err != nil {
+				return nil, err
+			}
+			edits, results, err := s.Changes.Plan(rows, draft)
 			if err != nil {
 				return nil, fmt.Errorf("%w: %w", errInvalid, err)
-			}
-			if in.Body.Change != 0 {
-				if err := s.onChange(ctx, in.Body.Change); err != nil {
-					return nil, err
-				}
 			}
 			c, err := s.Changes.Bulk(ctx, in.Body.Change, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
 			out := v1.BulkAnswer{Results: make([]v1.BulkResult, len(results))}
@@ -172,6 +171,18 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 	return out, nil
 }
 
+// ownDraft returns the edits of a draft that who makes the request may change; none for number 0.
+func (s *server) ownDraft(ctx context.Context, number int64) ([]intent.Edit, error) {
+	if number == 0 {
+		return nil, nil
+	}
+	if err := s.onChange(ctx, number); err != nil {
+		return nil, err
+	}
+	c, err := s.Changes.Get(ctx, number)
+	return c.Edits, err
+}
+
 // onRows tells whether who makes the request may change all that rows name, whatever becomes of it.
 func (s *server) onRows(ctx context.Context, rows []changes.Row) error {
 	var edits []intent.Edit
@@ -264,11 +275,6 @@ func (s *server) fileRoutes(api huma.API) {
 			if in.Body.DryRun || len(out.Differences) == 0 {
 				return &body[v1.FileAnswer]{out}, nil
 			}
-			if in.Body.Change != 0 {
-				if err := s.onChange(ctx, in.Body.Change); err != nil {
-					return nil, err
-				}
-			}
 			c, err := s.Changes.Bulk(ctx, in.Body.Change, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
 			answer, err := s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Body.Change)))
 			if err != nil {
@@ -304,7 +310,11 @@ func (s *server) planFile(ctx context.Context, in v1.FileRequest) ([]changes.Row
 	for i, e := range entries {
 		rows[i] = changes.Row{On: []network.PortRef{e.On}, Set: e.Set}
 	}
-	edits, results, err := s.Changes.Plan(rows)
+	draft, err := s.ownDraft(ctx, in.Change)
+	if err != nil {
+		return nil, nil, err
+	}
+	edits, results, err := s.Changes.Plan(rows, draft)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
 	}

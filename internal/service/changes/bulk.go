@@ -35,9 +35,9 @@ type Result struct {
 	Why     string
 }
 
-// Plan turns rows into edits on the network as it is: object by object, all of one or nothing, each with its result. Values
+// Plan turns rows into edits on the network as it is, or as a draft will make it: object by object, all of one or nothing, each with its result. Values
 // that are no values of their setting are the caller's fault, and an error.
-func (s *Service) Plan(rows []Row) ([]intent.Edit, []Result, error) {
+func (s *Service) Plan(rows []Row, draft []intent.Edit) ([]intent.Edit, []Result, error) {
 	byDevice := map[string][][]intent.Edit{}
 	var order []network.PortRef
 	for i, row := range rows {
@@ -59,6 +59,9 @@ func (s *Service) Plan(rows []Row) ([]intent.Edit, []Result, error) {
 	for device, groups := range byDevice {
 		v, ok := s.fleet.View(device)
 		config := v.Config
+		if after, err := intent.Apply(device, config, draft); err == nil {
+			config = after
+		}
 		for _, group := range groups {
 			on := group[0].Port
 			r := Result{On: on, Outcome: Set}

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net"
 	"net/netip"
 	"slices"
@@ -75,8 +76,9 @@ const (
 	DefaultTrial    = 2 * time.Minute
 	deviceSlack     = 6 * time.Second // the devices' own time is longer by this, so that the service can undo them together
 	keepTime        = 30 * time.Second
-	keepMargin      = 5 * time.Second // between keeping by itself and the end of the trial
-	patience        = 3 * time.Second // for something lost in a trial to come back
+	keepMargin      = 5 * time.Second  // between keeping by itself and the end of the trial
+	patience        = 3 * time.Second  // for something lost in a trial to come back
+	darkPatience    = 20 * time.Second // for a device that went out of sight while its way was changed at both ends
 	proposePatience = 20 * time.Second
 )
 
@@ -416,6 +418,7 @@ func (s *Service) check(c *store.Change, n Network) error {
 		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices),
 	})...)
 	order(c, n)
+	findings = append(findings, darken(c, n)...)
 	c.State, c.Findings = Checked, findings
 	note(c, now(), "checked: %s", countFindings(findings))
 	return nil
@@ -441,6 +444,56 @@ func order(c *store.Change, n Network) {
 		c.Devices[i].Order = slices.Index(names, c.Devices[i].Device)
 	}
 	slices.SortFunc(c.Devices, func(a, b store.ChangeDevice) int { return a.Order - b.Order })
+}
+
+// darken finds the devices that will be out of sight for a moment: reached before and after the change, but not while some of
+// its devices run it and others do not yet.
+func darken(c *store.Change, n Network) []guard.Finding {
+	graph := topology.NewGraph(n.Links, n.Entries())
+	if !slices.ContainsFunc(c.Devices, func(d store.ChangeDevice) bool { return touchesWays(graph, d) }) {
+		return nil
+	}
+	configs := maps.Clone(n.Configs)
+	all := maps.Clone(n.Configs)
+	for _, d := range c.Devices {
+		all[d.Device] = d.After
+	}
+	end := graph.ManagementReach(all)
+	dark := map[string]bool{}
+	for i, d := range c.Devices {
+		configs[d.Device] = d.After
+		reached := graph.ManagementReach(configs)
+		for _, other := range c.Devices[:i+1] {
+			if end[other.Device] && !reached[other.Device] {
+				dark[other.Device] = true
+			}
+		}
+	}
+	var findings []guard.Finding
+	for i, d := range c.Devices {
+		if c.Devices[i].Dark = dark[d.Device]; dark[d.Device] {
+			findings = append(findings, guard.Finding{
+				ID: "out-of-sight:" + d.Device, Guard: "out-of-sight", Level: guard.Note, Ports: []network.PortRef{{Device: d.Device}},
+				What: fmt.Sprintf("%s will be out of sight for a moment, while its way is changed at one end and not yet at the other.", d.Device),
+				Why:  "It runs the change on trial meanwhile, and goes back by itself if it is not found again.",
+				Do:   "Nothing; the push goes on, and reads it back in the end.",
+			})
+		}
+	}
+	return findings
+}
+
+// touchesWays tells whether a change sets something on a device's ports that lead to other devices.
+func touchesWays(g *topology.Graph, d store.ChangeDevice) bool {
+	if !maps.EqualFunc(d.Before.Bundles, d.After.Bundles, network.PortConfig.Equal) {
+		return true
+	}
+	for name, p := range d.After.Ports {
+		if g.OnLink(network.PortRef{Device: d.Device, Port: name}) && !p.Equal(d.Before.Ports[name]) {
+			return true
+		}
+	}
+	return false
 }
 
 func countFindings(findings []guard.Finding) string {

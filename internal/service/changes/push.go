@@ -82,8 +82,8 @@ func (s *Service) recheck(ctx context.Context, number int64) error {
 		if err := s.check(c, n); err != nil {
 			return err
 		}
-		c.Log = shown.Log
 		moved = !slices.Equal(s.Differences(shown), s.Differences(*c)) || newFinding(shown.Findings, c.Findings)
+		c.Log = shown.Log
 		if moved {
 			note(c, now(), "checked anew before the push, since the network changed: %s", countFindings(c.Findings))
 		}
@@ -265,7 +265,7 @@ func (w *worker) push() {
 		if w.record("") != nil {
 			return
 		}
-		err := w.s.fleet.Trial(w.ctx, d.Device, d.Token, w.trial()+deviceSlack)
+		err := w.runOn(d)
 		if w.ctx.Err() != nil {
 			return
 		}
@@ -275,6 +275,11 @@ func (w *worker) push() {
 			w.set(i, StepRefused, refusal.Words)
 			w.undo(fmt.Sprintf("%s refused to run the change: %s.", d.Device, refusal.Words), Failed)
 			return
+		case err != nil && d.Dark:
+			w.set(i, StepRunning, "out of sight until the other end of its way has the change too")
+			w.note("%s went out of sight when it was to run the change, as was to be expected; going on with the others", d.Device)
+			w.startTrial()
+			continue
 		case err != nil:
 			w.note("%s did not answer when it was to run the change: %v", d.Device, err)
 			w.set(i, StepRunning, fmt.Sprintf("out of reach; unless it comes back before, it goes back by itself by %s",
@@ -284,18 +289,39 @@ func (w *worker) push() {
 		}
 		w.set(i, StepOnTrial, "")
 		w.note("%s runs it on trial", d.Device)
-		if i == 0 {
-			w.c.Deadline = now().Add(w.trial())
-		}
+		w.startTrial()
 	}
 	if !w.readBack() {
 		return
+	}
+	for i, d := range w.c.Devices {
+		if d.Step == StepRunning { // it was out of sight, and was read to run it
+			w.set(i, StepOnTrial, "")
+		}
 	}
 	w.c.State = OnTrial
 	if w.record(fmt.Sprintf("Change %d is on trial on %s.", w.c.Number, strings.Join(w.names(), ", "))) != nil {
 		return
 	}
 	w.watch(before)
+}
+
+// startTrial notes until when the trial lasts, with the first device that runs it.
+func (w *worker) startTrial() {
+	if w.c.Deadline.IsZero() {
+		w.c.Deadline = now().Add(w.trial())
+	}
+}
+
+// runOn has a device run the change. From one that goes out of sight by it the answer is not waited for as long.
+func (w *worker) runOn(d store.ChangeDevice) error {
+	ctx := w.ctx
+	if d.Dark {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, patience)
+		defer cancel()
+	}
+	return w.s.fleet.Trial(ctx, d.Device, d.Token, w.trial()+deviceSlack)
 }
 
 func (w *worker) names() []string {
@@ -375,7 +401,11 @@ func (w *worker) readBack() bool {
 	var mu sync.Mutex
 	var faults []string
 	w.each(func(_ int, d store.ChangeDevice) {
-		ctx, cancel := context.WithTimeout(w.ctx, patience)
+		wait := patience
+		if d.Dark { // it must first be found again
+			wait = darkPatience
+		}
+		ctx, cancel := context.WithTimeout(w.ctx, wait)
 		defer cancel()
 		now, err := w.configOf(ctx, d.Device)
 		fault := ""

@@ -146,10 +146,10 @@ function DeviceDifferences({
         <tbody>
           {rows.map((d) => (
             <tr key={d.port + d.field} className="border-b border-rule/60 align-top last:border-0">
-              <td className="w-[74px] break-words px-2.5 py-1 pr-0 font-mono text-sm">
+              <td className="w-[64px] break-words px-2.5 py-1 pr-0 font-mono text-sm">
                 {d.port.slice(device.length + 1) || "device"}
               </td>
-              <td className="w-[112px] break-words py-1 pl-1 pr-1 text-sm text-soft">{d.field}</td>
+              <td className="w-[104px] break-words py-1 pl-1 pr-1 text-sm text-soft">{d.field}</td>
               <Delta field={d.field} before={d.before} after={d.after} />
               {editable && (
                 <td className="w-7 text-right">

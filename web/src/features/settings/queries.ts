@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { api, type BulkAnswer, type Person, take } from "../../api/client";
 import { isDraft, keys, useChanges } from "../../api/queries";
+import { useView } from "../../app/view";
 
 /** Everything that can be set: it does not change while the page is open. */
 export const useSettings = () =>
@@ -37,8 +38,10 @@ export function useBulk() {
   });
 }
 
-/** The number of the draft in which edits of a person collect, where there is one. */
+/** The number of the draft in which edits of a person collect: his own that is open in the tray, else his newest. */
 export function useOwnDraft(me: Person): number | undefined {
   const changes = useChanges();
-  return changes.data?.items.find((c) => isDraft(c) && c.owner === me.name)?.number;
+  const [tray] = useView("tray");
+  const own = (changes.data?.items ?? []).filter((c) => isDraft(c) && c.owner === me.name);
+  return (own.find((c) => String(c.number) === tray) ?? own[0])?.number;
 }
