@@ -8,6 +8,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"example.net/everypost/internal/wire/netconf"
+	"example.net/everypost/internal/wire/xmlnode"
 )
 
 // Fault is something that can be thrown at a world, by name.
@@ -171,6 +174,40 @@ func (w *World) setCut(target string, cut bool) error {
 type Order struct {
 	Fault  Fault  `json:"fault"`
 	Target string `json:"target"`
+}
+
+// Edit has somebody at a device change what it runs, without anybody asking the service: the content of an edit-config, which
+// is merged. What does not follow from the model is refused.
+func (w *World) Edit(device, who string, content []*xmlnode.Node) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	d := w.devices[device]
+	if d == nil {
+		return fmt.Errorf("there is no device %q in this world", device)
+	}
+	tree, err := edit(d.running, xmlnode.New(netconf.BaseNS, "config", content...), netconf.EditMerge)
+	if err != nil {
+		return err
+	}
+	if err := validate(tree); err != nil {
+		return err
+	}
+	d.run(tree, &netconf.ServerSession{User: who})
+	return nil
+}
+
+// Reached lists the devices that the management reaches.
+func (w *World) Reached() []string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	var out []string
+	for name := range w.devices {
+		if w.reached[name] && w.installed(name) {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // Control returns the control interface: POST / with an Order as JSON. It is for the people and tests that run the world,

@@ -57,6 +57,7 @@ type Proposal struct {
 
 	graph   *topology.Graph
 	changed []network.PortRef // the ports that differ, in order
+	linkOf  map[network.PortRef]topology.Link
 }
 
 var guards = []func(Proposal) []Finding{managementPath, managementFrom, managedService, vlanExists, vlanCarried, linkEnds, bundleMembers, shutFeeds,
@@ -65,6 +66,10 @@ var guards = []func(Proposal) []Finding{managementPath, managementFrom, managedS
 // Check runs all guards. The gravest findings come first, those of one level in the order of the guards.
 func Check(p Proposal) []Finding {
 	p.graph, p.changed = topology.NewGraph(p.Links, p.Entries), p.changedPorts()
+	p.linkOf = make(map[network.PortRef]topology.Link, 2*len(p.Links))
+	for _, l := range p.Links {
+		p.linkOf[l.A], p.linkOf[l.B] = l, l
+	}
 	var out []Finding
 	for _, g := range guards {
 		out = append(out, g(p)...)
@@ -132,13 +137,10 @@ func (p Proposal) settable(ref network.PortRef) network.PortRef {
 
 // linkAt is the link of which a port is an end.
 func (p Proposal) linkAt(ref network.PortRef) (topology.Link, network.PortRef, bool) {
-	for _, l := range p.Links {
-		switch ref {
-		case l.A:
-			return l, l.B, true
-		case l.B:
-			return l, l.A, true
-		}
+	l, ok := p.linkOf[ref]
+	if !ok {
+		return l, network.PortRef{}, false
 	}
-	return topology.Link{}, network.PortRef{}, false
+	_, far := l.Other(ref.Device)
+	return l, far, true
 }

@@ -80,7 +80,7 @@ func TestGuardsOfSwitching(t *testing.T) {
 
 		"the port of an access point": {[][3]string{{"s2:3", "enabled", "off"}}, []string{"management-path:ap", "feeds:s2:3"}, "ap could not be reached any more", "s2:3 enabled=on"},
 		"its power":                   {[][3]string{{"s2:3", "poe", "off"}}, []string{"feeds:s2:3"}, "would give no more power", "s2:3 poe=on"},
-		"its hours":                   {[][3]string{{"s2:schedule/day", "present", "on"}, {"s2:schedule/day", "hours", "mon-fri 06:00-19:00"}, {"s2:3", "schedule", "day"}}, []string{"feeds:s2:3"}, "by the hour only", "s2:3 schedule=none"},
+		"its hours":                   {[][3]string{{"s2:schedule/day", "present", "on"}, {"s2:schedule/day", "hours", "mon-fri 06:00-19:00"}, {"s2:3", "schedule", "day"}}, []string{"management-path:ap", "feeds:s2:3"}, "ap could not be reached any more", "s2:3 schedule=none"},
 		"what is tagged critical":     {[][3]string{{"s1:5", "enabled", "off"}}, []string{"feeds:s1:5"}, "which is tagged critical", "s1:5 enabled=on"},
 		"the port of a camera":        {[][3]string{{"s2:4", "enabled", "off"}}, nil, "", ""},
 

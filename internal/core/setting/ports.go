@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 
 	"example.net/everypost/internal/core/network"
 )
@@ -194,7 +195,7 @@ var portSettings = []Setting{
 	{Name: "connector", On: portOnly, Title: "Connector", Group: "Link", Help: "which of two connectors works", Default: "auto", Needs: LinkModes, Value: choice("auto", "copper", "fibre"), when: combo},
 	{Name: "energy-saving", On: portOnly, Title: "Energy saving", Group: "Link", Help: "sleep between frames (IEEE 802.3az)", Default: "off", Needs: LinkModes, Value: onOff()},
 	{Name: "schedule", On: portOnly, Title: "Schedule", Group: "Link", Help: "the hours in which the port works", Default: "none", Needs: Schedules, Value: named(OnSchedule)},
-	{Name: "follow", On: portOnly, Title: "Follow", Group: "Link", Help: "goes down when all of these ports are down", Default: "none", Needs: LinkTracking, Value: ports(8)},
+	{Name: "follow", On: portOnly, Title: "Follow", Group: "Link", Help: "goes down when all of these ports are down", Default: "none", Needs: LinkTracking, Value: ports(8), fits: notItself},
 	{Name: "follow-delay", On: portOnly, Title: "Follow after", Group: "Link", Help: "how long they must be down", Default: "3", Needs: LinkTracking, Value: number(0, 300, "s")},
 	{Name: "flap-changes", On: portOnly, Title: "Flap guard", Group: "Link", Help: "shut after so many changes of the link in the flap window", Default: "none", Needs: LinkTracking, Value: number(2, 100, "changes").or("none")},
 	{Name: "flap-window", On: portOnly, Title: "Flap window", Group: "Link", Help: "the time in which changes are counted", Default: "10", Needs: LinkTracking, Value: number(1, 3600, "s")},
@@ -215,6 +216,13 @@ var portSettings = []Setting{
 	{Name: "guest-vlan", On: portOnly, Title: "Guest VLAN", Group: "Protection", Help: "where who is not let in is put instead", Default: "none", Needs: PortAccess, Value: vlan().or("none"), when: switched},
 	{Name: "acl-in", On: portLike, rank: 3, Title: "Access list in", Group: "Protection", Help: "the access list that what comes in must pass", Default: "none", Needs: AccessLists, Value: named(OnACL), when: switched},
 	{Name: "dscp", On: portOnly, Title: "DSCP", Group: "Traffic", Help: "trust what frames say, ignore it, or write a class of your own (RFC 2474)", Default: "trust", Needs: DSCPMarks, Value: number(0, 63, "").or("trust", "ignore"), when: switched},
+}
+
+func notItself(object, value string) error {
+	if slices.Contains(Items(value), object) {
+		return errors.New("cannot follow itself")
+	}
+	return nil
 }
 
 func checkBundle(s string) (string, error) {

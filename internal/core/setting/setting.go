@@ -47,6 +47,8 @@ type Setting struct {
 	Needs   network.Feature // what the device must have, "" for nothing
 	rank    int             // of what is set at once: the lower first
 
+	// fits tells why a value cannot be that of an object, or nil.
+	fits func(object, value string) error
 	// when tells why the setting makes no sense on a port or bundle, or nil.
 	when func(network.PortConfig) error
 	// get and set reach a field of its own; nil for what is kept among Settings. An error of get says why there is none.
@@ -215,6 +217,11 @@ func missing(k Kind, object string) error {
 func (s *Setting) Set(c *network.Config, object, value string) error {
 	if !c.Has(s.Needs) {
 		return fmt.Errorf("the device has no %s", s.Needs)
+	}
+	if s.fits != nil {
+		if err := s.fits(object, value); err != nil {
+			return err
+		}
 	}
 	if s.set != nil {
 		return s.set(c, object, value)
