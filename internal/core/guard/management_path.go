@@ -51,9 +51,14 @@ func managementPath(p Proposal) []Finding {
 // reach tells which devices the management reaches over the links that work and that the spanning tree leaves open. down tells
 // that links which may be down are.
 func (p Proposal) reach(configs map[string]network.Config, down bool) map[string]bool {
-	works := func(l topology.Link) bool { return topology.Passes(configs, l) && !(down && p.unsure(configs, l, 0)) }
-	blocked := topology.Blocked(configs, p.Links, works, p.bridges(configs))
-	return p.graph.ReachOver(configs, func(l topology.Link) bool { return works(l) && !blocked[l] })
+	works := make(map[topology.Link]bool, len(p.Links))
+	for _, l := range p.Links {
+		works[l] = topology.Passes(configs, l) && !(down && p.unsure(configs, l, 0))
+	}
+	for l := range topology.Blocked(configs, p.Links, func(l topology.Link) bool { return works[l] }, p.bridges(configs)) {
+		works[l] = false
+	}
+	return p.graph.ReachOver(configs, func(l topology.Link) bool { return works[l] })
 }
 
 // unsure tells whether a link may be down, as one of its ends is set up: fixed to a speed that it does not have, working by
@@ -81,7 +86,7 @@ func (p Proposal) unsure(configs map[string]network.Config, l topology.Link, dee
 			return true
 		case (port.Settings["bpdu-guard"] == "on" || bundle["bpdu-guard"] == "on") && c.Settings["stp"] == "rapid" && configs[far.Device].Settings["stp"] == "rapid":
 			return true
-		case atoi(bundle["min-links"]) > len(c.Members(port.LAG)):
+		case port.LAG != "" && bundle["min-links"] != "" && atoi(bundle["min-links"]) > len(c.Members(port.LAG)):
 			return true
 		}
 	}
