@@ -422,7 +422,26 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return err
 		}
 	}
+	for id, v := range demoVLANs {
+		if err := c.DescribeVLAN(ctx, id, v); err != nil {
+			return err
+		}
+	}
 	return claimSandpiper(ctx, c, world)
+}
+
+// demoVLANs is what the company says of its VLANs.
+var demoVLANs = map[int]v1.VLANRecord{
+	10: {Purpose: "management of the devices", Wanted: "kind in (switch, access-point, firewall, edge)"},
+	20: {Purpose: "desks and printers", Wanted: "kind = switch"},
+	30: {Purpose: "telephones", Wanted: "kind = switch"},
+	40: {Purpose: "ticket counters and their printers", Wanted: "kind = switch and site in (tern-haven, oyster-landing, grey-skerry)"},
+	50: {Purpose: "cameras", Wanted: "kind = switch"},
+	60: {Purpose: "ticket gates, boarding displays", Wanted: "kind = switch and site in (tern-haven, oyster-landing, grey-skerry)"},
+	70: {Purpose: "crew, by air", Wanted: "kind = access-point"},
+	80: {Purpose: "passengers, by air", Wanted: "kind = access-point"},
+	90: {Purpose: "cranes of the dry dock, ramps", Subnets: "10.6.90.0/24", Gateways: "10.6.90.1", Wanted: "site = kelp-bay and kind = switch"},
+	99: {Purpose: "what is not let in anywhere else"},
 }
 
 // claimSandpiper claims the devices of the vessel under construction, which are still in their crates: each is to be like

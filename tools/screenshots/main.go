@@ -137,20 +137,20 @@ func pages(b *browser.Browser, t terminal) error {
 				t.forgetAndSearch())
 		}),
 		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
-		browser.Theme("dark"), picture("watch-dark"),
+		browser.Theme("dark"),
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
-		browser.Theme("light"), chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
-		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-01:1%2F1%2F30,th-sw-02:1%2F1%2F15"), browser.Shows("3 ports"), picture("ports"),
+		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 1"), picture("compare"),
+		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("On 47 devices"), picture("vlans"),
+		chromedp.Navigate(base+"/devices/th-sw-01?tab=settings&object=lag3&group=Bundle"), browser.Shows("LACP rate"), picture("settings"),
+		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
+		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
 		chromedp.Navigate(base+"/devices/th-ap-01?tab=wireless"), browser.Shows("Lantern Passengers"), picture("access-point"),
-		chromedp.Navigate(base+"/devices/th-edge-01?tab=routing"), browser.Shows("BGP with"), picture("edge"),
 		chromedp.Navigate(base+"/devices/th-rl-01?tab=history&part=radio-link&period=30d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("radio-link"),
 		chromedp.Navigate(base+"/discover"), browser.Shows("Search 2"), browser.Shows("waiting to be accepted"), picture("discover"),
-		chromedp.Navigate(base+"/devices/kb-fw-01?tab=services"), browser.Shows("S200"), browser.Shows("threat signatures"), picture("firewall"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/map?site=kelp-bay&vlan=90"), browser.Until("document.querySelectorAll(`.react-flow__edge`).length > 10"), chromedp.Sleep(2*time.Second), picture("map-vlan"),
 		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),
-		chromedp.Navigate(base+"/expected"), browser.Shows("sp-edge-01"), picture("expected"),
 	)
 }
 
@@ -197,6 +197,7 @@ func (t terminal) pictures() error {
 	time.Sleep(time.Second)
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
+		"cli-draft-from":  "cd $HOME; everypost export name = th-sw-02 > th-sw-02.yaml; sed -i 's/Gate 1/Gate 1, north/; s/vlan: 60/vlan: 99/' th-sw-02.yaml; everypost draft from th-sw-02.yaml --dry-run; echo exit code $?; everypost compare --period 1h",
 		"cli-history":     "everypost history th-edge-01:lan1 rx tx --period 7d; everypost history th-rl-01 --part radio-link --period 30d; everypost links --period 24h --limit 12",
 	} {
 		if err := t.window(name, line); err != nil {

@@ -21,6 +21,7 @@ import (
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
@@ -163,8 +164,8 @@ func (s *Service) document(ctx context.Context, c store.Claim) ([]byte, error) {
 		}
 		p.Document, p.Before = snap.Document, snap.Config
 	}
-	if p.Before.Ports == nil {
-		p.Before.Ports = map[string]network.PortConfig{}
+	if p.Before.Ports == nil { // nobody knows yet what the device can be told: it will say so itself
+		p.Before.Ports, p.Before.Features = map[string]network.PortConfig{}, setting.Features()
 	}
 	for _, e := range c.Edits { // nothing is known of ports that no like device has
 		if _, ok := p.Before.Ports[e.Port.Port]; !ok && p.Document == nil {
