@@ -140,7 +140,7 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Theme("dark"),
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
 		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 1"), picture("compare"),
-		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("On 47 devices"), picture("vlans"),
+		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("Its ports"), picture("vlans"),
 		chromedp.Navigate(base+"/devices/th-sw-01?tab=settings&object=lag3&group=Bundle"), browser.Shows("LACP rate"), picture("settings"),
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
