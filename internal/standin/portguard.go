@@ -22,7 +22,6 @@ type guarded struct {
 	followed *timer // runs while all that it follows are down
 	looped   bool   // somebody made a loop behind it: what it sends comes back
 	storming bool   // what is plugged in sends broadcasts without end
-	rogue    bool   // what is plugged in answers as a DHCP server
 	mirrors  []tap  // where copies of its frames go
 }
 

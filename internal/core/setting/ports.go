@@ -227,7 +227,7 @@ func notItself(object, value string) error {
 
 func checkBundle(s string) (string, error) {
 	if !bundleName.MatchString(s) {
-		return "", fmt.Errorf("%q is not the name of a bundle: write lag1, lag2 ...", s)
+		return "", fmt.Errorf("%q is not the name of a bundle: write lag and a number, such as lag1", s)
 	}
 	return s, nil
 }
