@@ -12,6 +12,8 @@ import (
 	"strings"
 
 	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/lexer"
+	"github.com/goccy/go-yaml/token"
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
@@ -41,6 +43,9 @@ func Write(configs map[string]network.Config, over []byte) ([]byte, error) {
 	}
 	options := []yaml.EncodeOption{yaml.IndentSequence(true)}
 	if len(over) > 0 {
+		if err := bounded(over); err != nil {
+			return nil, fmt.Errorf("the file that is to be written over: %w", err)
+		}
 		comments := yaml.CommentMap{}
 		var old any
 		if err := yaml.UnmarshalWithOptions(over, &old, yaml.CommentToMap(comments)); err != nil {
@@ -109,8 +114,8 @@ type Entry struct {
 
 // Read reads a file: its entries in order, and the devices that it speaks of.
 func Read(text []byte) (entries []Entry, devices []string, err error) {
-	if len(text) > MaxSize {
-		return nil, nil, fmt.Errorf("the file has more than %d MiB", MaxSize>>20)
+	if err := bounded(text); err != nil {
+		return nil, nil, err
 	}
 	var file struct {
 		Everypost string        `yaml:"everypost"`
@@ -138,6 +143,20 @@ func Read(text []byte) (entries []Entry, devices []string, err error) {
 		errs = append(errs, errors.New("devices: there are none"))
 	}
 	return entries, devices, errors.Join(errs...)
+}
+
+// bounded tells why a file is not read at all: one that is too large, or that refers to parts of itself, by which a small one
+// could become a very large one.
+func bounded(text []byte) error {
+	if len(text) > MaxSize {
+		return fmt.Errorf("the file has more than %d MiB", MaxSize>>20)
+	}
+	for _, t := range lexer.Tokenize(string(text)) {
+		if t.Type == token.AnchorType || t.Type == token.AliasType || t.Type == token.MergeKeyType {
+			return fmt.Errorf("line %d: anchors and aliases are not taken: write it out", t.Position.Line)
+		}
+	}
+	return nil
 }
 
 func readDevice(name string, v any) (out []Entry, err error) {

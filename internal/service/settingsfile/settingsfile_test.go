@@ -159,6 +159,7 @@ func TestFaultsOfAFileNameTheirPlace(t *testing.T) {
 		"everypost: settings/1\ndevices: {sw: {vlans: {office: {}}}}":                   "devices.sw.vlans.office: that is no name",
 		"everypost: settings/1\ndevices: {sw: {bundles: {1/1/1: {}}}}":                  "that is no name",
 		"everypost: settings/1\ndevices: {sw: {ports: {1/1/1: {vlan: 50}, 1/1/1: {}}}}": "",
+		"everypost: settings/1\na: &a [x, x]\nb: &b [*a, *a]\ndevices: {sw: {}}":        "line 2: anchors and aliases",
 		"everypost: [\n":                      "",
 		strings.Repeat("a: b\n", MaxSize/5+2): "more than 8 MiB",
 	} {
