@@ -1,7 +1,9 @@
 package test
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -76,4 +78,55 @@ func BenchmarkPush(b *testing.B) {
 
 func draftBoth(b *testing.B, r *rig, vlan string) v1.Change {
 	return r.draft(b, [3]string{printer, "vlan", vlan}, [3]string{"th-sw-01:1/1/7", "vlan", vlan})
+}
+
+// BenchmarkPushMany plans, checks and pushes 10,000 edits over 200 switches, each of which takes its time for every answer, and
+// holds the push beside what one of them takes alone for the same.
+func BenchmarkPushMany(b *testing.B) {
+	r := startScaled(b, 11)
+	var switches []string
+	for _, d := range r.world.Devices() {
+		if strings.Contains(d, "-sw-") && len(switches) < 200 && !strings.HasSuffix(d, "-sw-01") {
+			switches = append(switches, d)
+		}
+	}
+	for _, d := range switches {
+		require.NoError(b, r.world.Throw(standin.Slow, d))
+	}
+	row := func(devices []string, text string) v1.BulkRow {
+		row := v1.BulkRow{Set: map[string]string{"description": text}}
+		for _, d := range devices {
+			for port := range 50 {
+				row.On = append(row.On, fmt.Sprintf("%s:1/1/%d", d, port+1))
+			}
+		}
+		return row
+	}
+	push := func(devices []string, text string) (planned, pushed, kept time.Duration) {
+		began := time.Now()
+		answer, err := r.Bulk(b.Context(), v1.BulkRequest{Rows: []v1.BulkRow{row(devices, text)}})
+		require.NoError(b, err)
+		c, err := r.Check(b.Context(), answer.Change.Number)
+		require.NoError(b, err)
+		planned, began = time.Since(began), time.Now()
+		_, err = r.Push(b.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 300})
+		require.NoError(b, err)
+		r.until(b, c.Number, "on-trial")
+		pushed, began = time.Since(began), time.Now()
+		_, err = r.Keep(b.Context(), c.Number)
+		require.NoError(b, err)
+		r.until(b, c.Number, "kept")
+		return planned, pushed, time.Since(began)
+	}
+	n := 0
+	for b.Loop() {
+		n++
+		_, one, oneKept := push(switches[:1], fmt.Sprintf("alone %d", n))
+		planned, all, allKept := push(switches, fmt.Sprintf("all %d", n))
+		b.ReportMetric(ms(planned), "ms-planned-and-checked")
+		b.ReportMetric(ms(one), "ms-push-of-one")
+		b.ReportMetric(ms(all), "ms-push-of-all")
+		b.ReportMetric(float64(all)/float64(one), "times-the-one")
+		b.ReportMetric(float64(allKept)/float64(oneKept), "times-the-one-kept")
+	}
 }

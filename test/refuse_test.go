@@ -179,6 +179,26 @@ func TestSecondChangeOfAPortIsCheckedOnWhatTheFirstLeft(t *testing.T) {
 	push(third.Number)
 }
 
+func TestAPushIsStopped(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	before := r.world.Running("th-sw-02")
+	c := r.draft(t, [3]string{printer, "vlan", "40"}, [3]string{"th-sw-01:1/1/7", "vlan", "40"})
+	require.NoError(t, r.world.Throw(standin.Slow, "th-sw-02"))
+	_, err := r.Cancel(t.Context(), c.Number)
+	problem(t, err, http.StatusConflict, v1.ProblemState, "only while it is being pushed")
+	_, err = r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 60})
+	require.NoError(t, err)
+	_, err = r.Cancel(t.Context(), c.Number)
+	require.NoError(t, err)
+	c = r.until(t, c.Number, "undone")
+	assert.Contains(t, c.Outcome, "ada stopped the push")
+	assert.Equal(t, "ada", c.EndedBy)
+	assert.True(t, xmlnode.Equal(before, r.world.Running("th-sw-02")))
+	assert.False(t, r.world.TrialOpen("th-sw-02"))
+	assert.False(t, r.world.TrialOpen("th-sw-01"))
+}
+
 func TestSessionLostInMidPush(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))

@@ -52,6 +52,10 @@ func (a *app) changeCommand() *cobra.Command {
 		a.onChange(&cobra.Command{Use: "check CHANGE", Short: "Check a draft on the network as it is"},
 			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.Check(ctx, n)) }),
 		a.pushCommand(),
+		a.onChange(&cobra.Command{Use: "cancel CHANGE", Short: "Stop a push under way, and undo what runs of it"},
+			func(ctx context.Context, c *client.Client, n int64) error {
+				return a.toItsEnd(ctx, c, n, c.Cancel, "undone")
+			}),
 		a.onChange(&cobra.Command{Use: "keep CHANGE", Short: "Keep a change that is on trial, for good"},
 			func(ctx context.Context, c *client.Client, n int64) error {
 				return a.toItsEnd(ctx, c, n, c.Keep, "kept")

@@ -54,6 +54,7 @@ type ChangeDevice struct {
 	Device string         `json:"-"`
 	Step   string         `json:"-"`
 	Order  int            `json:"order"`          // of being run, from 0: far to near
+	Level  int            `json:"level"`          // those of one level run it at once, the levels one after another from 0: far to near
 	Dark   bool           `json:"dark,omitempty"` // it will be out of sight for a moment, until others run the change too
 	Token  string         `json:"token"`
 	Before network.Config `json:"before"`
@@ -78,14 +79,18 @@ func (s *Store) PutChange(ctx context.Context, c Change) error {
 			c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ?`, c.Number); err != nil {
-			return err
-		}
-		for _, d := range c.Devices {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, step, body) VALUES (?, ?, ?, ?)`,
+		names := make([]string, len(c.Devices))
+		for i, d := range c.Devices {
+			names[i] = d.Device
+			// Most of what is kept of a device never changes once the change is checked: only what differs is written.
+			if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, step, body) VALUES (?, ?, ?, ?)
+				ON CONFLICT (number, device) DO UPDATE SET step = excluded.step, body = excluded.body WHERE step != excluded.step OR body != excluded.body`,
 				c.Number, d.Device, d.Step, toJSON(d)); err != nil {
 				return err
 			}
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ? AND device NOT IN (SELECT value FROM json_each(?))`, c.Number, toJSON(names)); err != nil {
+			return err
 		}
 		return nil
 	})

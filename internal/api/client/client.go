@@ -470,6 +470,11 @@ func (c *Client) Push(ctx context.Context, number, revision int64, in v1.PushReq
 	return out, c.exchange(r, &out)
 }
 
+// Cancel stops a push under way.
+func (c *Client) Cancel(ctx context.Context, number int64) (v1.Change, error) {
+	return post[v1.Change](ctx, c, changePath(number, "/cancel"), nil)
+}
+
 // Keep keeps a change that is on trial.
 func (c *Client) Keep(ctx context.Context, number int64) (v1.Change, error) {
 	return post[v1.Change](ctx, c, changePath(number, "/keep"), nil)

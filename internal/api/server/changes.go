@@ -150,6 +150,14 @@ func (s *server) changeRoutes(api huma.API) {
 				Trial: time.Duration(in.Body.TrialSeconds) * time.Second, KeepAfter: time.Duration(in.Body.KeepSeconds) * time.Second})
 			return s.changed(ctx, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/cancel", "cancel-push", "Stop a push under way, and undo what runs of it",
+		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
+			c, err := s.Changes.Cancel(ctx, in.Number, person(ctx).Name)
+			return s.changed(ctx, "cancel", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/keep", "keep-change", "Keep a change that is on trial",
 		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
 			if err := s.onChange(ctx, in.Number); err != nil {

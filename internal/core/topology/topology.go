@@ -116,6 +116,12 @@ func (g *Graph) FarToNear(devices []string) []string {
 	return out
 }
 
+// Distance is how many links a device is from the nearest entry; known tells whether that can be told.
+func (g *Graph) Distance(device string) (links int, known bool) {
+	links, known = g.distance[device]
+	return links, known
+}
+
 // WayUp returns the links from a device to the nearest entry, nearest link first, or nil when there is no way.
 func (g *Graph) WayUp(device string) []Link {
 	var way []Link

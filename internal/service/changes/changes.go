@@ -433,15 +433,25 @@ func away(v fleet.View) guard.Finding {
 	}
 }
 
-// order puts the devices of a change in the order in which they run it: far to near.
+// order puts the devices of a change in the order in which they run it: far to near. Those that are as far run it at once,
+// since no way to one leads through another; those of which the place is not known run it first, one by one.
 func order(c *store.Change, n Network) {
 	names := make([]string, len(c.Devices))
 	for i, d := range c.Devices {
 		names[i] = d.Device
 	}
-	names = topology.NewGraph(n.Links, n.Entries()).FarToNear(names)
-	for i := range c.Devices {
-		c.Devices[i].Order = slices.Index(names, c.Devices[i].Device)
+	graph := topology.NewGraph(n.Links, n.Entries())
+	at, level, levels := map[string]int{}, map[string]int{}, -1
+	last, lastKnown := 0, false
+	for i, name := range graph.FarToNear(names) {
+		distance, known := graph.Distance(name)
+		if !known || !lastKnown || distance != last {
+			levels++
+		}
+		at[name], level[name], last, lastKnown = i, levels, distance, known
+	}
+	for i, d := range c.Devices {
+		c.Devices[i].Order, c.Devices[i].Level = at[d.Device], level[d.Device]
 	}
 	slices.SortFunc(c.Devices, func(a, b store.ChangeDevice) int { return a.Order - b.Order })
 }
@@ -462,6 +472,9 @@ func darken(c *store.Change, n Network) []guard.Finding {
 	dark := map[string]bool{}
 	for i, d := range c.Devices {
 		configs[d.Device] = d.After
+		if i+1 < len(c.Devices) && c.Devices[i+1].Level == d.Level {
+			continue // they run it at once
+		}
 		reached := graph.ManagementReach(configs)
 		for _, other := range c.Devices[:i+1] {
 			if end[other.Device] && !reached[other.Device] {

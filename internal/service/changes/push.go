@@ -152,6 +152,26 @@ func (s *Service) Undo(ctx context.Context, number int64, by string) (store.Chan
 	return s.decide(ctx, number, Undoing, by)
 }
 
+// Cancel stops a push under way: what runs the change already is undone, and nothing else is begun. It returns once the
+// worker was told.
+func (s *Service) Cancel(ctx context.Context, number int64, by string) (store.Change, error) {
+	c, err := s.store.Change(ctx, number)
+	if err != nil {
+		return c, err
+	}
+	s.mu.Lock()
+	w := s.workers[number]
+	s.mu.Unlock()
+	if c.State != Pushing || w == nil {
+		return c, fmt.Errorf("%w: change %d is %s, and only while it is being pushed can that be stopped", ErrState, number, c.State)
+	}
+	select {
+	case w.stopped <- by:
+	default: // somebody did already
+	}
+	return c, nil
+}
+
 func (s *Service) decide(ctx context.Context, number int64, state, by string) (store.Change, error) {
 	c, err := s.update(ctx, number, []string{OnTrial}, func(c *store.Change) error {
 		c.State, c.EndedBy = state, by
@@ -200,12 +220,13 @@ type worker struct {
 	mu      sync.Mutex // guards c while several devices are worked on at once
 	c       store.Change
 	decided chan struct{}
+	stopped chan string // who stops the push
 }
 
 // lead starts a worker on a change. It gets slices of its own: the caller's copy goes out as an answer while it works.
 func (s *Service) lead(c store.Change, f func(*worker)) {
 	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
-	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{})}
+	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{}), stopped: make(chan string, 1)}
 	s.mu.Lock()
 	s.workers[c.Number] = w
 	s.mu.Unlock()
@@ -260,36 +281,13 @@ func (w *worker) push() {
 	if !w.propose() {
 		return
 	}
-	for i, d := range w.c.Devices {
-		w.set(i, StepRunning, "")
-		if w.record("") != nil {
+	for _, level := range w.levels() {
+		if w.cancelled() || !w.runLevel(level) {
 			return
 		}
-		err := w.runOn(d)
-		if w.ctx.Err() != nil {
-			return
-		}
-		var refusal *driver.Refusal
-		switch {
-		case errors.As(err, &refusal):
-			w.set(i, StepRefused, refusal.Words)
-			w.undo(fmt.Sprintf("%s refused to run the change: %s.", d.Device, refusal.Words), Failed)
-			return
-		case err != nil && d.Dark:
-			w.set(i, StepRunning, "out of sight until the other end of its way has the change too")
-			w.note("%s went out of sight when it was to run the change, as was to be expected; going on with the others", d.Device)
-			w.startTrial()
-			continue
-		case err != nil:
-			w.note("%s did not answer when it was to run the change: %v", d.Device, err)
-			w.set(i, StepRunning, fmt.Sprintf("out of reach; unless it comes back before, it goes back by itself by %s",
-				time.Now().Add(w.trial()+deviceSlack).UTC().Format("15:04:05 MST")))
-			w.undo(fmt.Sprintf("%s was lost when it ran the change.", d.Device), Undone)
-			return
-		}
-		w.set(i, StepOnTrial, "")
-		w.note("%s runs it on trial", d.Device)
-		w.startTrial()
+	}
+	if w.cancelled() {
+		return
 	}
 	if !w.readBack() {
 		return
@@ -306,11 +304,85 @@ func (w *worker) push() {
 	w.watch(before)
 }
 
-// startTrial notes until when the trial lasts, with the first device that runs it.
-func (w *worker) startTrial() {
-	if w.c.Deadline.IsZero() {
+// cancelled undoes the change where somebody stopped its push.
+func (w *worker) cancelled() bool {
+	select {
+	case by := <-w.stopped:
+		w.c.EndedBy = by
+		w.undo(by+" stopped the push.", Undone)
+		return true
+	default:
+		return false
+	}
+}
+
+// levels are the devices of the change that run it at once, by their places, one level after another.
+func (w *worker) levels() [][]int {
+	var out [][]int
+	for i, d := range w.c.Devices {
+		if i == 0 || d.Level != w.c.Devices[i-1].Level {
+			out = append(out, nil)
+		}
+		out[len(out)-1] = append(out[len(out)-1], i)
+	}
+	return out
+}
+
+// runLevel has the devices of a level run the change, all at once. It reports whether the push goes on; where it does not,
+// the change is being undone, or the service ends.
+func (w *worker) runLevel(level []int) bool {
+	for _, i := range level {
+		w.set(i, StepRunning, "")
+	}
+	if w.c.Deadline.IsZero() { // of the trial, which begins with the first device that runs it
 		w.c.Deadline = now().Add(w.trial())
 	}
+	if w.record("") != nil {
+		return false
+	}
+	devices := slices.Clone(w.c.Devices)
+	errs := make([]error, len(level))
+	var wg sync.WaitGroup
+	for k, i := range level {
+		wg.Go(func() {
+			if errs[k] = w.runOn(devices[i]); errs[k] == nil {
+				w.set(i, StepOnTrial, "")
+				w.note("%s runs it on trial", devices[i].Device)
+			}
+		})
+	}
+	wg.Wait()
+	if w.ctx.Err() != nil {
+		return false
+	}
+	why, state := "", ""
+	for k, i := range level {
+		d, err := devices[i], errs[k]
+		var refusal *driver.Refusal
+		switch {
+		case err == nil:
+		case errors.As(err, &refusal):
+			w.set(i, StepRefused, refusal.Words)
+			if state != Failed { // a device's own no is the better reason
+				why, state = fmt.Sprintf("%s refused to run the change: %s.", d.Device, refusal.Words), Failed
+			}
+		case d.Dark:
+			w.set(i, StepRunning, "out of sight until the other end of its way has the change too")
+			w.note("%s went out of sight when it was to run the change, as was to be expected; going on with the others", d.Device)
+		default:
+			w.note("%s did not answer when it was to run the change: %v", d.Device, err)
+			w.set(i, StepRunning, fmt.Sprintf("out of reach; unless it comes back before, it goes back by itself by %s",
+				time.Now().Add(w.trial()+deviceSlack).UTC().Format("15:04:05 MST")))
+			if why == "" {
+				why, state = fmt.Sprintf("%s was lost when it ran the change.", d.Device), Undone
+			}
+		}
+	}
+	if state != "" {
+		w.undo(why, state)
+		return false
+	}
+	return true
 }
 
 // runOn has a device run the change. From one that goes out of sight by it the answer is not waited for as long.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -199,43 +200,57 @@ func (w *worker) resumeTrial() {
 // keep makes the change permanent everywhere. First every device is given new time, so that none goes back while another
 // is being kept. A device that went back all the same has the rest follow it.
 func (w *worker) keep() {
+	var mu sync.Mutex
 	var reverted []string
 	extended := true
-	for i, d := range w.c.Devices {
-		if w.c.Devices[i].Step != StepOnTrial {
-			continue // an earlier life was further
+	w.each(func(_ int, d store.ChangeDevice) {
+		if d.Step != StepOnTrial {
+			return // an earlier life was further
 		}
-		if err := w.insist(d.Device, func(ctx context.Context) error { return w.s.fleet.Extend(ctx, d.Device, d.Token, keepTime) }); err != nil {
-			extended = false
-			if w.ctx.Err() != nil {
-				return
-			}
-			w.note("%s could not be given more time: %v", d.Device, err)
+		err := w.insist(d.Device, func(ctx context.Context) error { return w.s.fleet.Extend(ctx, d.Device, d.Token, keepTime) })
+		if err == nil || w.ctx.Err() != nil {
+			return
 		}
+		mu.Lock()
+		extended = false
+		mu.Unlock()
+		w.note("%s could not be given more time: %v", d.Device, err)
+	})
+	if w.ctx.Err() != nil {
+		return
 	}
 	if !extended && !w.anyKept() {
 		w.undo("A device could not be reached to keep the change.", Undone)
 		return
 	}
 	for i, d := range w.c.Devices {
-		if w.c.Devices[i].Step == StepKept {
-			continue
+		if d.Step != StepKept {
+			w.set(i, StepKeeping, "")
 		}
-		w.set(i, StepKeeping, "")
-		if w.record("") != nil {
+	}
+	if w.record("") != nil {
+		return
+	}
+	w.each(func(i int, d store.ChangeDevice) {
+		if d.Step == StepKept {
 			return
 		}
 		ok, err := w.keepOn(d)
-		if err != nil {
-			return // the service ends
-		}
-		if !ok {
-			reverted = append(reverted, d.Device)
+		switch {
+		case err != nil: // the service ends
+		case ok:
+			w.set(i, StepKept, "")
+		default:
 			w.set(i, StepUndone, "it went back before it could be kept")
-			continue
+			mu.Lock()
+			reverted = append(reverted, d.Device)
+			mu.Unlock()
 		}
-		w.set(i, StepKept, "")
+	})
+	if w.ctx.Err() != nil {
+		return
 	}
+	slices.Sort(reverted)
 	if len(reverted) == 0 {
 		w.end(Kept, fmt.Sprintf("It runs for good on %s.", strings.Join(w.names(), ", ")))
 		return

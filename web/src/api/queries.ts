@@ -179,6 +179,9 @@ export const usePush = () =>
       ),
   );
 
+export const useCancel = () =>
+  useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/cancel", at(number))));
+
 export const useKeep = () =>
   useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/keep", at(number))));
 

@@ -5,6 +5,7 @@ import { allowed, type Change, type Finding, type Person } from "../../api/clien
 import {
   isDraft,
   useAddEdits,
+  useCancel,
   useCheck,
   useDiscard,
   useExplain,
@@ -459,6 +460,7 @@ function Progress({ c, may }: { c: Change; may: boolean }) {
   const now = useNow();
   const keep = useKeep();
   const undo = useUndo();
+  const cancel = useCancel();
   if (isDraft(c)) return null;
   const left = c.deadline ? Math.max(0, new Date(c.deadline).getTime() - now) : 0;
   const whole = (c.trial_seconds ?? 1) * 1000;
@@ -501,7 +503,15 @@ function Progress({ c, may }: { c: Change; may: boolean }) {
           )}
         </div>
       )}
-      <ul className="grid gap-1">
+      {c.state === "pushing" && may && (
+        <div className="flex items-center gap-3">
+          <Button onClick={() => cancel.mutate(c.number)} disabled={cancel.isPending}>
+            Stop the push
+          </Button>
+          <span className="text-sm text-soft">What runs it already is undone.</span>
+        </div>
+      )}
+      <ul className="grid max-h-80 gap-1 overflow-auto">
         {c.devices.map((d) => (
           <li key={d.device} className="grid grid-cols-[14px_100px_minmax(0,1fr)] items-baseline gap-2">
             <Shape state={stepShape[d.step] ?? "trial"} />
