@@ -2,6 +2,7 @@ package standin
 
 import (
 	"context"
+	"reflect"
 	"strconv"
 	"strings"
 	"time"
@@ -295,6 +296,7 @@ func (d *device) run(tree *xmlnode.Node, s *netconf.ServerSession) {
 	if xmlnode.Equal(tree, d.running) {
 		return
 	}
+	was := d.cfg
 	d.setRunning(tree)
 	if d.locks[netconf.Candidate] == 0 {
 		d.candidate = tree.Clone()
@@ -306,7 +308,9 @@ func (d *device) run(tree *xmlnode.Node, s *netconf.ServerSession) {
 		d.loseMemory()
 		d.boot(d.world.clock.now(), 2*time.Second)
 	}
-	d.world.settle()
+	if dies || !reflect.DeepEqual(was, d.cfg) { // a description moves nothing in the world
+		d.world.settle()
+	}
 }
 
 func (d *device) save() {

@@ -468,14 +468,19 @@ func same(now network.Config, d store.ChangeDevice, as network.Config) bool {
 	return true
 }
 
+// patience is how long something lost may be away: many devices that do the same at once take longer than one.
+func (w *worker) patience() time.Duration {
+	return patience + time.Duration(len(w.c.Devices))*50*time.Millisecond
+}
+
 // readBack reads every device and holds it against what it should run. If one does not, all is undone.
 func (w *worker) readBack() bool {
 	var mu sync.Mutex
 	var faults []string
 	w.each(func(_ int, d store.ChangeDevice) {
-		wait := patience
+		wait := w.patience()
 		if d.Dark { // it must first be found again
-			wait = darkPatience
+			wait = max(wait, darkPatience)
 		}
 		ctx, cancel := context.WithTimeout(w.ctx, wait)
 		defer cancel()

@@ -121,7 +121,7 @@ func (w *worker) watch(before wellness) {
 			}
 		case missing.IsZero():
 			missing = time.Now()
-		case time.Since(missing) >= patience:
+		case time.Since(missing) >= w.patience():
 			w.giveUp("Lost since the change: " + strings.Join(lost, "; ") + ".")
 			return
 		}
