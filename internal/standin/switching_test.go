@@ -300,10 +300,12 @@ func TestLinksComeUpAtASpeedThatBothEndsHave(t *testing.T) {
 	assert.Equal(t, 1000, w.devices["th-sw-01"].speedOf("1/1/49"))
 	configure(t, w, "th-sw-02", up+"port-speed oc-eth:SPEED_40GB")
 	assert.False(t, w.at(at).up, "it has 10 Gbit/s at most")
+	combo := endpoint{"gs-sw-02", "1/1/7"}
+	configure(t, w, "gs-sw-02", "oc-if:interfaces/interface[1/1/7]/config/enabled true")
+	require.NoError(t, w.Throw(Loop, "gs-sw-02:1/1/7")) // something is plugged in, by copper
+	assert.True(t, w.at(combo).up)
 	configure(t, w, "gs-sw-02", "ep-sw:switching/port[1/1/7]/connector fibre")
-	if h := w.station("gs-sw-02:1/1/7"); h != nil {
-		assert.False(t, w.at(h.at).up, "its cable is in the copper connector")
-	}
+	assert.False(t, w.at(combo).up, "its cable is in the copper connector")
 }
 
 func TestBundlesThatDoNotComeTogetherForwardNothing(t *testing.T) {
