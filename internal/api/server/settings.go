@@ -36,13 +36,9 @@ func (s *server) settingRoutes(api huma.API) {
 			if err := s.seesAll(ctx, on); err != nil {
 				return nil, err
 			}
-			var draft []intent.Edit
-			if in.Body.Change != 0 {
-				c, err := s.seenChange(ctx, in.Body.Change)
-				if err != nil {
-					return nil, err
-				}
-				draft = c.Edits
+			draft, err := s.seenDraft(ctx, in.Body.Change)
+			if err != nil {
+				return nil, err
 			}
 			out := v1.Standings{On: len(on), Items: []v1.Standing{}}
 			for _, st := range s.Changes.Standings(on, draft, in.Body.Set) {
@@ -94,13 +90,9 @@ func (s *server) bundleRoutes(api huma.API) {
 			if err := s.seesAll(ctx, ports); err != nil {
 				return nil, err
 			}
-			var draft []intent.Edit
-			if in.Body.Change != 0 {
-				c, err := s.seenChange(ctx, in.Body.Change)
-				if err != nil {
-					return nil, err
-				}
-				draft = c.Edits
+			draft, err := s.seenDraft(ctx, in.Body.Change)
+			if err != nil {
+				return nil, err
 			}
 			b, err := s.Changes.ProposeBundle(ctx, ports, in.Body.Name, cmp.Or(in.Body.Protocol, "lacp-active"), draft)
 			if err != nil {
@@ -169,6 +161,15 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 		out[i] = changes.Row{On: on, Set: row.Set}
 	}
 	return out, nil
+}
+
+// seenDraft returns the edits of a change that who makes the request may see; none for number 0.
+func (s *server) seenDraft(ctx context.Context, number int64) ([]intent.Edit, error) {
+	if number == 0 {
+		return nil, nil
+	}
+	c, err := s.seenChange(ctx, number)
+	return c.Edits, err
 }
 
 // ownDraft returns the edits of a draft that who makes the request may change; none for number 0.

@@ -9,7 +9,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
-	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
@@ -72,13 +71,9 @@ func (s *server) vlanRoutes(api huma.API) {
 					return nil, err
 				}
 			}
-			var draft []intent.Edit
-			if in.Body.Change != 0 {
-				c, err := s.seenChange(ctx, in.Body.Change)
-				if err != nil {
-					return nil, err
-				}
-				draft = c.Edits
+			draft, err := s.seenDraft(ctx, in.Body.Change)
+			if err != nil {
+				return nil, err
 			}
 			c, err := s.VLANs.Carry(ctx, network.VLANID(in.VLAN), in.Body.From, in.Body.To, draft)
 			if err != nil {

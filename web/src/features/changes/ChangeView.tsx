@@ -1,5 +1,5 @@
 import { clsx } from "clsx";
-import { ArrowRight, Undo2, X } from "lucide-react";
+import { ArrowRight, Undo2 } from "lucide-react";
 import { useEffect, useState } from "react";
 import { allowed, type Change, type Finding, type Person } from "../../api/client";
 import {
@@ -12,14 +12,13 @@ import {
   useKeep,
   usePush,
   useTakeBack,
-  useTakeOut,
   useUndo,
 } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many, useNow } from "../../ui/time";
-import { Delta } from "./Delta";
+import { Differences } from "./Differences";
 
 export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: () => void }) {
   const [accepted, setAccepted] = useState<string[]>([]);
@@ -75,107 +74,6 @@ function Why({ c, editable }: { c: Change; editable: boolean }) {
       onBlur={() => why.trim() !== c.why && explain.mutate({ number: c.number, why })}
       onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
     />
-  );
-}
-
-/** How many rows of a device are drawn before one asks for the rest, and how many in all before devices are folded. */
-const rowsShown = 40;
-const rowsOpen = 80;
-
-/** The exact difference on every device, before and after. */
-export function Differences({ c, editable }: { c: Change; editable: boolean }) {
-  const byDevice = new Map<string, Change["differences"]>();
-  for (const d of c.differences) {
-    const device = d.port.split(":")[0] ?? "";
-    byDevice.set(device, [...(byDevice.get(device) ?? []), d]);
-  }
-  if (c.differences.length === 0)
-    return <p className="text-soft">It makes no difference: everything is already as it says.</p>;
-  return (
-    <section aria-label="What it makes different" className="overflow-hidden rounded border border-rule">
-      {[...byDevice].map(([device, list]) => (
-        <DeviceDifferences
-          key={device}
-          c={c}
-          device={device}
-          list={list}
-          editable={editable}
-          open={c.differences.length <= rowsOpen}
-        />
-      ))}
-      {c.difference_count > c.differences.length && (
-        <p className="px-2.5 py-1 text-sm text-soft">
-          and {c.difference_count - c.differences.length} more: “everypost change show {c.number}” lists them all
-        </p>
-      )}
-    </section>
-  );
-}
-
-function DeviceDifferences({
-  c,
-  device,
-  list,
-  editable,
-  open,
-}: {
-  c: Change;
-  device: string;
-  list: Change["differences"];
-  editable: boolean;
-  open: boolean;
-}) {
-  const [all, setAll] = useState(false);
-  const takeOut = useTakeOut();
-  const rows = all ? list : list.slice(0, rowsShown);
-  return (
-    <details open={open}>
-      <summary className="cursor-pointer border-b border-rule bg-ground px-2.5 py-1 text-sm">
-        <span className="font-mono font-semibold">{device}</span>{" "}
-        <span className="text-soft">{many(list.length, "setting")}</span>
-      </summary>
-      <table className="w-full table-fixed border-collapse text-left">
-        <thead className="sr-only">
-          <tr>
-            <th>Port</th>
-            <th>Field</th>
-            <th>Before</th>
-            <th>After</th>
-            {editable && <th>Take out</th>}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((d) => (
-            <tr key={d.port + d.field} className="border-b border-rule/60 align-top last:border-0">
-              <td className="w-[64px] break-words px-2.5 py-1 pr-0 font-mono text-sm">
-                {d.port.slice(device.length + 1) || "device"}
-              </td>
-              <td className="w-[104px] break-words py-1 pl-1 pr-1 text-sm text-soft">{d.field}</td>
-              <Delta field={d.field} before={d.before} after={d.after} />
-              {editable && (
-                <td className="w-7 text-right">
-                  <Button
-                    kind="quiet"
-                    className="h-6 px-1"
-                    aria-label={`Take ${d.field} of ${d.port} out of the draft`}
-                    title="Take out"
-                    disabled={!c.edits.some((e) => e.port === d.port && e.field === d.field)}
-                    onClick={() => takeOut.mutate({ number: c.number, port: d.port, field: d.field })}
-                  >
-                    <X size={13} />
-                  </Button>
-                </td>
-              )}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {rows.length < list.length && (
-        <Button kind="quiet" className="w-full" onClick={() => setAll(true)}>
-          Show {list.length - rows.length} more
-        </Button>
-      )}
-    </details>
   );
 }
 
