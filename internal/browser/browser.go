@@ -170,8 +170,9 @@ func Drag(selector string, from, to float64) chromedp.Action {
 		})
 	}
 	return chromedp.Tasks{
-		chromedp.ScrollIntoView(selector, chromedp.ByQuery),
-		chromedp.Evaluate(fmt.Sprintf(`(b => ({Left: b.left, Top: b.top, Width: b.width, Height: b.height}))(document.querySelector(%q).getBoundingClientRect())`, selector), &box),
+		// In one step: the page may draw the element anew between two.
+		chromedp.Evaluate(fmt.Sprintf(`(e => { e.scrollIntoView({block: "center", behavior: "instant"}); const b = e.getBoundingClientRect();
+			return {Left: b.left, Top: b.top, Width: b.width, Height: b.height} })(document.querySelector(%q))`, selector), &box),
 		event(input.MouseMoved, from), event(input.MousePressed, from), event(input.MouseMoved, (from+to)/2), event(input.MouseMoved, to), event(input.MouseReleased, to),
 	}
 }

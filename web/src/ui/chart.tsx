@@ -71,18 +71,20 @@ export function Chart({
   const theme = useTheme();
   const count = lines[0]?.mean.length ?? 0;
   const xs = useMemo(() => Array.from({ length: count }, (_, i) => from + i * step), [from, step, count]);
-  const latest = useRef({ marks, onSpan });
-  latest.current = { marks, onSpan };
+  const data = useMemo(() => [xs, ...lines.map((l) => l.mean), ...peaks(lines).map((l) => l.max ?? [])], [xs, lines]);
+  const latest = useRef({ marks, onSpan, data, step });
+  latest.current = { marks, onSpan, data, step };
+  const drawn = useRef<uPlot>(null);
+  const shape = JSON.stringify([lines.map((l) => !!l.max), unit, group, height, least, theme, count > 0]);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the colours are read when the theme changes
+  // A new plot only for another shape: new values go into the one that is there, and leave a cursor and a drag alone.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the shape has all that the plot is made from
   useEffect(() => {
     const el = box.current;
     if (!el || count === 0) return;
     const css = getComputedStyle(document.documentElement);
     const colour = (name: string) => css.getPropertyValue(name).trim();
     const font = `11.5px ${css.getPropertyValue("--font-sans") || "sans-serif"}`;
-    const peaks = lines.length <= 2 ? lines.filter((l) => l.max) : [];
-    const data = [xs, ...lines.map((l) => l.mean), ...peaks.map((l) => l.max ?? [])] as uPlot.AlignedData;
     const plot = new uPlot(
       {
         width: el.clientWidth,
@@ -91,7 +93,13 @@ export function Chart({
         padding: [6, 20, 0, 0],
         cursor: { sync: { key: group }, drag: { x: true, y: false, setScale: false }, points: { size: 5 }, y: false },
         scales: {
-          x: { time: true, range: [xs[0] ?? 0, (xs[0] ?? 0) + step * Math.max(1, count - 1)] },
+          x: {
+            time: true,
+            range: (u) => {
+              const first = u.data[0][0] ?? 0;
+              return [first, first + latest.current.step * Math.max(1, u.data[0].length - 1)];
+            },
+          },
           y: { range: (_u, lo, hi) => bounds(lo, hi, least) },
         },
         axes: [
@@ -125,9 +133,9 @@ export function Chart({
             stroke: colour(`--line-${(i % maxLines) + 1}`),
             width: 1.5,
             dash: dashes[i % maxLines],
-            points: { show: (_u: uPlot, si: number) => alone(data[si] as (number | null)[]), size: 4 },
+            points: { show: (u: uPlot, si: number) => alone(u.data[si] as (number | null)[]), size: 4 },
           })),
-          ...peaks.map((l) => ({
+          ...peaks(lines).map((l) => ({
             stroke: colour(`--line-${lines.indexOf(l) + 1}`),
             width: 0.5,
             alpha: 0.55,
@@ -164,16 +172,23 @@ export function Chart({
           ],
         },
       },
-      data,
+      latest.current.data as uPlot.AlignedData,
       el,
     );
+    drawn.current = plot;
     const watch = new ResizeObserver(() => plot.setSize({ width: el.clientWidth, height }));
     watch.observe(el);
     return () => {
       watch.disconnect();
       plot.destroy();
+      drawn.current = null;
     };
-  }, [xs, lines, unit, group, height, least, theme, step, count]);
+  }, [shape]);
+
+  useEffect(() => {
+    const plot = drawn.current;
+    if (plot && plot.data !== data) plot.setData(data as uPlot.AlignedData);
+  }, [data]);
 
   const near =
     at === null
@@ -198,6 +213,9 @@ export function Chart({
     </figure>
   );
 }
+
+/** The lines whose highest values are drawn beside their means: of few lines only. */
+const peaks = (lines: Line[]) => (lines.length <= 2 ? lines.filter((l) => l.max) : []);
 
 /** Whether a line has values that stand alone between gaps, which no stroke would show. */
 const alone = (values: (number | null)[]) => values.filter((v) => v !== null).length < 3;
