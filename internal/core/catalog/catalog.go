@@ -46,6 +46,7 @@ type Record struct {
 	HostKey   string
 	AdoptedAt time.Time
 	AdoptedBy string
+	Control   network.Control
 	network.Particulars
 }
 

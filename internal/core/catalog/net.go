@@ -270,3 +270,43 @@ func anys[R any](list []R) []any {
 	}
 	return out
 }
+
+// Place is a device with its ports, as rows.
+type Place struct {
+	Device *Device
+	Ports  []*Port
+}
+
+// As returns the rows of a device as they would be with another configuration. host tells which device a system's name is.
+func (n *Net) As(name string, c network.Config, host func(system string) string) (Place, bool) {
+	d, _ := n.Device(name)
+	if d == nil {
+		return Place{}, false
+	}
+	sight := d.Sight
+	sight.Config = c
+	out, ports := NewDevice(d.Record, sight, d.Site, host)
+	return Place{out, ports}, true
+}
+
+// Picked calls f for each of some devices that an expression picks.
+func (n *Net) Picked(places []Place, e selector.Expr, now time.Time, f func(device string)) {
+	match := n.matcher(selector.Device, e, now)
+	for _, p := range places {
+		if b := BindDevice(p.Device); match(&b) {
+			f(p.Device.Name)
+		}
+	}
+}
+
+// PickedPorts calls f for each port of some devices that an expression picks.
+func (n *Net) PickedPorts(places []Place, e selector.Expr, now time.Time, f func(network.PortRef)) {
+	match := n.matcher(selector.Port, e, now)
+	for _, p := range places {
+		for _, port := range p.Ports {
+			if b := BindPort(port); match(&b) {
+				f(port.Ref)
+			}
+		}
+	}
+}

@@ -74,38 +74,3 @@ func covers(o, r setting.Rule) bool {
 	}
 	return (o.Protocol == "ip" || o.Protocol == r.Protocol) && prefix(o.From, r.From) && prefix(o.To, r.To) && ports(o.FromPort, r.FromPort) && ports(o.ToPort, r.ToPort)
 }
-
-// managementFrom finds devices that would let themselves be managed from other places only than where the service is.
-func managementFrom(p Proposal) []Finding {
-	var out []Finding
-	for device, after := range p.After {
-		allowed := after.Settings["management-from"]
-		if allowed == "" || allowed == p.Before[device].Settings["management-from"] {
-			continue
-		}
-		from, known := p.From[device]
-		inside := slices.ContainsFunc(setting.Items(allowed), func(s string) bool {
-			prefix, err := netip.ParsePrefix(s)
-			return err == nil && known && prefix.Contains(from)
-		})
-		if inside {
-			continue
-		}
-		at := network.PortRef{Device: device}
-		f := Finding{
-			ID: "management-from:" + device, Guard: "management-from", Level: Stop, Ports: []network.PortRef{at},
-			What: fmt.Sprintf("%s would let itself be managed from %s only, and the service comes from %s.", device, allowed, from),
-			Why:  "The device would be lost to this service, and nobody could let it in again from here.",
-			Do:   fmt.Sprintf("Let in %s too.", from),
-			Fix:  []intent.Edit{{Port: at, Field: "management-from", Value: allowed + "," + netip.PrefixFrom(from, max(from.BitLen(), 0)).String()}},
-		}
-		if !known {
-			f.Level, f.Fix = Warn, nil
-			f.What = fmt.Sprintf("%s would let itself be managed from %s only, and it is not known from where this service reaches it.", device, allowed)
-			f.Do = "Make sure that the service is among them; the trial will tell."
-		}
-		out = append(out, f)
-	}
-	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.ID, b.ID) })
-	return out
-}

@@ -4,11 +4,14 @@ package guard
 
 import (
 	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
 
@@ -54,6 +57,10 @@ type Proposal struct {
 	Tags    map[string][]string
 	// From is the address from which the service reaches a device, as far as it is known.
 	From map[string]netip.Addr
+	// SignsInAs is the user as whom the service signs in to a device, as far as it is known.
+	SignsInAs map[string]string
+	// Windows are the hours that rules of the house say for the devices of the change.
+	Windows []Window
 
 	graph   *topology.Graph
 	changed []network.PortRef // the ports that differ, in order
@@ -61,7 +68,7 @@ type Proposal struct {
 }
 
 var guards = []func(Proposal) []Finding{managementPath, managementFrom, managedService, vlanExists, vlanCarried, linkEnds, bundleMembers, shutFeeds,
-	powerBudget, spanningTree, mirrorDestination, accessLists}
+	powerBudget, spanningTree, mirrorDestination, accessLists, rings, pairs, zones, managementVRF, signIn, snmp, hostNames, managementAddress, trafficClasses, changeWindow}
 
 // Check runs all guards. The gravest findings come first, those of one level in the order of the guards.
 func Check(p Proposal) []Finding {
@@ -88,6 +95,35 @@ func Blocked(findings []Finding, accepted []string) []Finding {
 		}
 	}
 	return out
+}
+
+// objectsOf calls f for the objects of a kind that a device would have, where the device or one of them differs from before.
+func (p Proposal) objectsOf(k setting.Kind, f func(at network.PortRef, name string, before, after network.Settings)) {
+	prefix := setting.Object(k, "")
+	for _, device := range slices.Sorted(maps.Keys(p.After)) {
+		before, after := p.Before[device].Objects, p.After[device].Objects
+		for _, object := range slices.Sorted(maps.Keys(after)) {
+			if name, ok := strings.CutPrefix(object, prefix); ok {
+				f(network.PortRef{Device: device, Port: object}, name, before[object], after[object])
+			}
+		}
+	}
+}
+
+// differs tells whether objects of a kind differ from before, on any device.
+func (p Proposal) differs(k setting.Kind) bool {
+	prefix := setting.Object(k, "")
+	for device, after := range p.After {
+		before := p.Before[device]
+		for _, pair := range [][2]network.Config{{before, after}, {after, before}} {
+			for object, s := range pair[1].Objects {
+				if o, had := pair[0].Objects[object]; strings.HasPrefix(object, prefix) && (!had || !maps.Equal(o, s)) {
+					return true
+				}
+			}
+		}
+	}
+	return false
 }
 
 // changedPorts lists the ports that differ, in order.

@@ -1,6 +1,7 @@
 package guard
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -115,10 +116,11 @@ func (p Proposal) bridges(configs map[string]network.Config) topology.Bridges {
 		if inside.Spanning != nil {
 			b.Address[device] = inside.Spanning.Address
 		}
-		if inside.Cluster != nil && inside.Cluster.Kind == "mlag" {
+		if inside.Cluster != nil && inside.Cluster.Kind == "mlag" && !configs[device].Has(setting.Pairs) {
 			b.Pair[device] = inside.Cluster.Name
 		}
 	}
+	maps.Copy(b.Pair, topology.Pairs(configs, p.Links))
 	b.SpeedMbps = func(l topology.Link) int {
 		speed := min(p.States[l.A.Device].Ports[l.A.Port].SpeedMbps, p.States[l.B.Device].Ports[l.B.Port].SpeedMbps)
 		for _, end := range []network.PortRef{l.A, l.B} {
@@ -141,6 +143,11 @@ func (p Proposal) cutOff(devices []string) Finding {
 		Why: "The service would lose the way to it: on trial the device goes back by itself, and until then it cannot be watched or changed.",
 	}
 	var places []string
+	if moved, fix := p.managedElsewhere(near[0]); moved != "" {
+		f.What = fmt.Sprintf("%s could not be reached any more: it would be managed %s, where nothing leads to from here.", join(near), moved)
+		f.Do, f.Fix, f.Ports = "Lead a way there first, or leave it as it is.", fix, []network.PortRef{{Device: near[0]}}
+		return f
+	}
 	for _, ref := range p.changed {
 		b, a := p.Before[ref.Device].Ports[ref.Port], p.After[ref.Device].Ports[ref.Port]
 		if !p.graph.OnLink(ref) || a.EqualVLANs(b) && a.Enabled == b.Enabled && maps.Equal(a.Settings, b.Settings) && a.LAG == b.LAG {
@@ -158,6 +165,25 @@ func (p Proposal) cutOff(devices []string) Finding {
 	f.What = fmt.Sprintf("%s could not be reached any more: management VLAN %s would be cut on %s.", join(near), vlan, where)
 	f.Do = fmt.Sprintf("Leave VLAN %s on %s, or accept this and let the trial prove it.", vlan, where)
 	return f
+}
+
+// managedElsewhere says where a device would be managed, where that is not as before, and what takes it back.
+func (p Proposal) managedElsewhere(device string) (where string, fix []intent.Edit) {
+	before, after := p.Before[device], p.After[device]
+	vlanBefore, portBefore := before.ManagedBy()
+	vlan, port := after.ManagedBy()
+	at := network.PortRef{Device: device}
+	switch {
+	case port != portBefore:
+		fix = append(fix, intent.Edit{Port: at, Field: "management-port", Value: cmp.Or(portBefore, "none")})
+		if port != "" {
+			return "on its port " + port, fix
+		}
+		return "in VLAN " + vlan.String(), fix
+	case vlan != vlanBefore:
+		return "in VLAN " + vlan.String(), append(fix, intent.Edit{Port: at, Field: "management-vlan", Value: vlanBefore.String()})
+	}
+	return "", nil
 }
 
 func onePort(of network.Config, name string, c network.PortConfig) network.Config {

@@ -4,7 +4,6 @@ import (
 	"net/netip"
 	"testing"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/core/intent"
@@ -53,12 +52,7 @@ func ring() Proposal {
 }
 
 func TestGuardsOfSwitching(t *testing.T) {
-	for name, tc := range map[string]struct {
-		edits [][3]string
-		want  []string // ids
-		says  string   // of the first
-		fix   string   // of the first, its first edit
-	}{
+	for name, tc := range map[string]guardCase{
 		"both ends at one speed": {[][3]string{{"s1:2", "speed", "1G"}, {"s2:1", "speed", "1G"}}, nil, "", ""},
 		"one end fixed":          {[][3]string{{"s1:2", "speed", "1G"}}, nil, "", ""},
 		"two speeds": {[][3]string{{"s1:2", "speed", "1G"}, {"s2:1", "speed", "10G"}}, []string{"link-ends:s1:2:speed"},
@@ -110,40 +104,7 @@ func TestGuardsOfSwitching(t *testing.T) {
 		"management from elsewhere":       {[][3]string{{"s2", "management-from", "10.7.0.0/16"}}, []string{"management-from:s2"}, "the service comes from 10.1.1.9", "s2 management-from=10.7.0.0/16,10.1.1.9/32"},
 		"management from who knows where": {[][3]string{{"s3", "management-from", "10.7.0.0/16"}}, []string{"management-from:s3"}, "it is not known from where", ""},
 	} {
-		t.Run(name, func(t *testing.T) {
-			p := ring()
-			var edits []intent.Edit
-			for _, e := range tc.edits {
-				on, err := network.ParseTarget(e[0])
-				require.NoError(t, err)
-				edit, err := intent.New(on, e[1], e[2])
-				require.NoError(t, err)
-				edits = append(edits, edit)
-			}
-			p.After = after(t, p.Before, edits)
-			got := Check(p)
-			var ids []string
-			for _, f := range got {
-				ids = append(ids, f.ID)
-				assert.NotEmpty(t, f.Why)
-				assert.NotEmpty(t, f.Do)
-				assert.NotEmpty(t, f.Ports)
-			}
-			require.Equal(t, tc.want, ids)
-			if len(got) == 0 {
-				return
-			}
-			assert.Contains(t, got[0].What, tc.says)
-			if tc.fix == "" {
-				return
-			}
-			require.NotEmpty(t, got[0].Fix)
-			assert.Equal(t, tc.fix, got[0].Fix[0].String())
-			p.After = after(t, p.Before, intent.Add(edits, got[0].Fix...))
-			for _, f := range Check(p) {
-				assert.NotEqual(t, got[0].ID, f.ID, "the fix mends it")
-			}
-		})
+		t.Run(name, func(t *testing.T) { tc.holds(t, ring()) })
 	}
 }
 

@@ -141,7 +141,7 @@ func ends(ports map[string][]string, bundle string) []BundleEnd {
 // bundleEdits makes one end, with the VLANs of a port.
 func bundleEdits(end BundleEnd, other []BundleEnd, like network.PortConfig, protocol string) []Edit {
 	at := network.PortRef{Device: end.Device, Port: end.Bundle}
-	edit := func(field, value string) Edit { return Edit{at, field, value} }
+	edit := func(field, value string) Edit { return Edit{Port: at, Field: field, Value: value} }
 	out := []Edit{edit(setting.Present, "on"), edit("protocol", protocol), edit("mode", string(like.Mode))}
 	if len(other) > 0 {
 		var to []string
@@ -163,7 +163,7 @@ func bundleEdits(end BundleEnd, other []BundleEnd, like network.PortConfig, prot
 		out = append(out, edit("native-vlan", native), edit("trunk-vlans", tagged))
 	}
 	for _, p := range end.Ports {
-		out = append(out, Edit{network.PortRef{Device: end.Device, Port: p}, "bundle", end.Bundle})
+		out = append(out, Edit{Port: network.PortRef{Device: end.Device, Port: p}, Field: "bundle", Value: end.Bundle})
 	}
 	return out
 }

@@ -52,9 +52,9 @@ func Carry(configs map[string]network.Config, links []topology.Link, v network.V
 // MakeVLAN returns the edits that make a VLAN on a device.
 func MakeVLAN(device string, v network.VLANID, name string) []Edit {
 	at := network.PortRef{Device: device, Port: setting.Object(setting.OnVLAN, v.String())}
-	out := []Edit{{at, setting.Present, "on"}}
+	out := []Edit{{Port: at, Field: setting.Present, Value: "on"}}
 	if name != "" {
-		out = append(out, Edit{at, "name", name})
+		out = append(out, Edit{Port: at, Field: "name", Value: name})
 	}
 	return out
 }
@@ -75,6 +75,6 @@ func (c *Carriage) carryOn(config network.Config, end network.PortRef, v network
 		c.Notes = append(c.Notes, fmt.Sprintf("%s is an access port in VLAN %s: make it a trunk first.", end, p.AccessVLAN))
 	default:
 		set := network.NewVLANSet(append(slices.Clone(p.TrunkVLANs), v)...)
-		c.Edits = Add(c.Edits, Edit{at, "trunk-vlans", set.String()})
+		c.Edits = Add(c.Edits, Edit{Port: at, Field: "trunk-vlans", Value: set.String()})
 	}
 }

@@ -2,7 +2,6 @@ package intent
 
 import (
 	"slices"
-	"strings"
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
@@ -20,27 +19,45 @@ type Difference struct {
 // Compare lists what differs between two configurations of a device: the device itself, then by port and other object.
 func Compare(device string, before, after network.Config) []Difference {
 	var out []Difference
-	for _, object := range unionOf(setting.Objects(before), setting.Objects(after)) {
-		if same(before, after, object) {
+	for _, object := range Objects(before, after) {
+		out = append(out, CompareObject(device, before, after, object)...)
+	}
+	return out
+}
+
+// Objects lists what either of two configurations has, as Compare goes through it.
+func Objects(before, after network.Config) []string {
+	return unionOf(setting.Objects(before), setting.Objects(after))
+}
+
+// CompareObject lists what differs between two configurations of a device on one of its objects.
+func CompareObject(device string, before, after network.Config, object string) []Difference {
+	if SamePort(before, after, object) {
+		return nil
+	}
+	var out []Difference
+	at := network.PortRef{Device: device, Port: object}
+	was, had := before.Ports[object]
+	is, has := after.Ports[object]
+	quick := had && has && slices.Equal(before.Features, after.Features)
+	for _, s := range settingsOf(before, after, object) {
+		if quick && s.AlikeOnPort(was, is) {
 			continue
 		}
-		at := network.PortRef{Device: device, Port: object}
-		for _, s := range settingsOf(before, after, object) {
-			b, bErr := s.Get(before, object)
-			a, aErr := s.Get(after, object)
-			// Of what comes or goes, only what is not as usual is told; a port that joins a bundle has its VLANs from there.
-			usual := bErr != nil && a == s.Default || aErr != nil && b == s.Default
-			joins := aErr != nil && after.Ports[object].LAG != before.Ports[object].LAG
-			if a != b && !usual && !joins {
-				out = append(out, Difference{Port: at, Field: s.Name, Before: b, After: a})
-			}
+		b, bErr := s.Get(before, object)
+		a, aErr := s.Get(after, object)
+		// Of what comes or goes, only what is not as usual is told; a port that joins a bundle has its VLANs from there.
+		usual := bErr != nil && a == s.Default || aErr != nil && b == s.Default
+		joins := aErr != nil && after.Ports[object].LAG != before.Ports[object].LAG
+		if a != b && !usual && !joins {
+			out = append(out, Difference{Port: at, Field: s.Name, Before: b, After: a})
 		}
 	}
 	return out
 }
 
-// same tells quickly whether an object is the same in two configurations.
-func same(before, after network.Config, object string) bool {
+// SamePort tells quickly whether an object is a port, and the same in two configurations that can be told the same.
+func SamePort(before, after network.Config, object string) bool {
 	if setting.KindOf(object) != setting.OnPort {
 		return false
 	}
@@ -78,32 +95,16 @@ func unionOf(a, b []string) []string {
 	return out
 }
 
-// Devices lists the devices that edits touch, in order of name.
+// Devices lists the devices that edits name, in order of name.
 func Devices(edits []Edit) []string {
 	seen := map[string]bool{}
 	var out []string
 	for _, e := range edits {
-		if !seen[e.Port.Device] {
+		if !OnLayer(e.Port) && !seen[e.Port.Device] {
 			seen[e.Port.Device] = true
 			out = append(out, e.Port.Device)
 		}
 	}
 	slices.Sort(out)
 	return out
-}
-
-// Sentence says a list of differences in a line, for records and notifications.
-func Sentence(diffs []Difference) string {
-	parts := make([]string, 0, len(diffs))
-	for _, d := range diffs {
-		parts = append(parts, d.Port.String()+" "+d.Field+" "+orNothing(d.Before)+" to "+orNothing(d.After))
-	}
-	return strings.Join(parts, "; ")
-}
-
-func orNothing(s string) string {
-	if s == "" {
-		return "nothing"
-	}
-	return s
 }

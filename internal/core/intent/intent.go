@@ -7,20 +7,38 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
 )
 
-// Edit sets one setting of a port, of another object of a device (th-sw-02:vlan/40), or of a device itself. Value is in the
-// setting's normal form once it comes from New.
+// Act is what an edit does with a setting.
+type Act string
+
+// The acts. On a layer below devices, Inherit has it say nothing (any more).
+const (
+	Set     Act = ""        // gives it a value
+	Inherit Act = "inherit" // has the device say nothing itself, so that what the layers below say holds
+	Restore Act = "restore" // has the device run what is intended, whoever says so
+)
+
+// Edit sets one setting of a port, of another object of a device (th-sw-02:vlan/40), of a device itself, or of a layer below
+// devices (template/camera:port). Value is in the setting's normal form once it comes from New; acts other than Set get theirs
+// from Expand.
 type Edit struct {
 	Port  network.PortRef `json:"port"`
 	Field string          `json:"field"`
 	Value string          `json:"value"`
+	Act   Act             `json:"act,omitempty"`
 }
 
-func (e Edit) String() string { return fmt.Sprintf("%s %s=%s", e.Port, e.Field, e.Value) }
+func (e Edit) String() string {
+	if e.Act != Set {
+		return fmt.Sprintf("%s %s %s", e.Port, e.Act, e.Field)
+	}
+	return fmt.Sprintf("%s %s=%s", e.Port, e.Field, e.Value)
+}
 
 // New checks setting and value and returns the edit in its normal form.
 func New(on network.PortRef, name, value string) (Edit, error) {
@@ -31,11 +49,55 @@ func New(on network.PortRef, name, value string) (Edit, error) {
 	if err != nil {
 		return Edit{}, err
 	}
+	if err := checkLayer(on); err != nil {
+		return Edit{}, err
+	}
+	if s.Own && OnLayer(on) {
+		return Edit{}, fmt.Errorf("%s tells one device from the others: it is set on each device", name)
+	}
 	v, err := s.Value.Normal(value)
 	if err != nil {
 		return Edit{}, fmt.Errorf("%s: %w", name, err)
 	}
 	return Edit{Port: on, Field: name, Value: v}, nil
+}
+
+// NewAct is New for an edit that gives no value.
+func NewAct(on network.PortRef, name string, act Act) (Edit, error) {
+	if err := setting.CheckObject(on.Port); err != nil {
+		return Edit{}, err
+	}
+	if _, err := setting.Lookup(setting.KindOf(on.Port), name); err != nil {
+		return Edit{}, err
+	}
+	switch {
+	case act != Inherit && act != Restore:
+		return Edit{}, fmt.Errorf("%q is no act: there are %s and %s", act, Inherit, Restore)
+	case act == Restore && OnLayer(on):
+		return Edit{}, fmt.Errorf("%s is not on a device: only what a device runs can be restored", on)
+	case name == setting.Present && on.Port == Self:
+		return Edit{}, errors.New("a template is removed with present=off")
+	}
+	return Edit{Port: on, Field: name, Act: act}, checkLayer(on)
+}
+
+// checkLayer tells why a layer cannot speak of an object, or nil.
+func checkLayer(on network.PortRef) error {
+	_, template := TemplateOf(on)
+	k := setting.KindOf(on.Port)
+	switch {
+	case !OnLayer(on) && (k == setting.OnTemplate || on.Port == EachPort):
+		return fmt.Errorf("%s is neither a port nor anything else of a device", on)
+	case !OnLayer(on):
+		return nil
+	case setting.AboutKind(k).Own:
+		return fmt.Errorf("%s: %s are set up on each device", on, strings.ToLower(setting.AboutKind(k).Title))
+	case k == setting.OnPort && (on.Port != EachPort || !template):
+		return fmt.Errorf("%s: single ports are set up on their device; a template speaks of all that it picks as %q", on, EachPort)
+	case k == setting.OnTemplate && !template:
+		return fmt.Errorf("%s is not a template", on)
+	}
+	return nil
 }
 
 // Add puts edits to a list: a later word on the same setting replaces the earlier one, in its place. What is removed need
@@ -51,8 +113,9 @@ func Add(edits []Edit, more ...Edit) []Edit {
 		at[key{e.Port, e.Field}] = i
 	}
 	for _, e := range more {
-		if e.Field == setting.Present && e.Value == "off" {
-			out = slices.DeleteFunc(out, func(o Edit) bool { return o.Port == e.Port })
+		if e.Field == setting.Present && e.Value == "off" && e.Act == Set {
+			gone := func(o Edit) bool { return o.Port == e.Port || e.Port.Port == Self && o.Port.Device == e.Port.Device }
+			out = slices.DeleteFunc(out, gone)
 			clear(at)
 			for i, o := range out {
 				at[key{o.Port, o.Field}] = i
@@ -132,7 +195,7 @@ func apply(c *network.Config, edits []Edit) (faults []*EditError) {
 				err = fmt.Errorf("there is no bundle %s on %s: make it first, with %s:%s present=on", e.Value, e.Port.Device, e.Port.Device, e.Value)
 			}
 		}
-		if err != nil {
+		if err != nil && e.Act == Set { // what only follows a layer applies where it can
 			faults = append(faults, &EditError{e, err.Error()})
 		}
 	}

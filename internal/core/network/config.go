@@ -103,9 +103,13 @@ type Feature string
 type Config struct {
 	Hostname string `json:"hostname"`
 	// ManagementVLAN is the VLAN in which the device's own address is, 0 when it is on no VLAN.
-	ManagementVLAN VLANID                `json:"management_vlan,omitempty"`
-	VLANs          map[VLANID]VLAN       `json:"vlans,omitempty"`
-	Ports          map[string]PortConfig `json:"ports"`
+	ManagementVLAN VLANID `json:"management_vlan,omitempty"`
+	// ManagementAddress is that address with the length of its prefix, "" where it has none of its own there.
+	ManagementAddress string `json:"management_address,omitempty"`
+	// ManagementInterface is the interface that has that address, as the device calls it.
+	ManagementInterface string                `json:"management_interface,omitempty"`
+	VLANs               map[VLANID]VLAN       `json:"vlans,omitempty"`
+	Ports               map[string]PortConfig `json:"ports"`
 	// Bundles are the link aggregations by name.
 	Bundles map[string]PortConfig `json:"bundles,omitempty"`
 	// Services tells which services of the device are on, by name. What it does not name cannot be set.
@@ -149,6 +153,15 @@ func (c Config) Shallow() Config {
 	return c
 }
 
+// ManagedBy tells where the device has its own address: on a port of its own, or else in a VLAN. A device that has it in no
+// VLAN and names no port has it on any port that is routed.
+func (c Config) ManagedBy() (VLANID, string) {
+	if port := c.Settings["management-port"]; port != "" {
+		return 0, port
+	}
+	return c.ManagementVLAN, ""
+}
+
 // PortNames returns the names of the ports in the order of people.
 func (c Config) PortNames() []string {
 	return slices.SortedFunc(maps.Keys(c.Ports), ComparePorts)
@@ -168,7 +181,7 @@ func (c Config) Members(bundle string) []string {
 
 // Equal reports whether two configurations are the same.
 func (c Config) Equal(o Config) bool {
-	return c.Hostname == o.Hostname && c.ManagementVLAN == o.ManagementVLAN && maps.EqualFunc(c.VLANs, o.VLANs, VLAN.Equal) && maps.Equal(c.Services, o.Services) &&
+	return c.Hostname == o.Hostname && c.ManagementVLAN == o.ManagementVLAN && c.ManagementAddress == o.ManagementAddress && maps.EqualFunc(c.VLANs, o.VLANs, VLAN.Equal) && maps.Equal(c.Services, o.Services) &&
 		maps.EqualFunc(c.Ports, o.Ports, PortConfig.Equal) && maps.EqualFunc(c.Bundles, o.Bundles, PortConfig.Equal) && maps.Equal(c.Settings, o.Settings) &&
 		maps.EqualFunc(c.Objects, o.Objects, maps.Equal[Settings, Settings])
 }

@@ -1,6 +1,9 @@
 package network
 
-import "time"
+import (
+	"fmt"
+	"time"
+)
 
 // Site is a place with devices.
 type Site struct {
@@ -26,6 +29,37 @@ type Position struct {
 // Valid tells whether there is such a place.
 func (p Position) Valid() bool {
 	return p.Latitude >= -90 && p.Latitude <= 90 && p.Longitude >= -180 && p.Longitude <= 180
+}
+
+// Control is who changes what a device runs.
+type Control string
+
+// The controls.
+const (
+	ControlHere    Control = ""        // this service, by drafts; what others change is drift
+	ControlWatched Control = "watched" // others: it is only looked at
+	ControlLocal   Control = "local"   // handed to people on the spot until it is taken back; what they change waits
+)
+
+// Controls lists the words for control as they are told.
+func Controls() []string { return []string{"here", string(ControlWatched), string(ControlLocal)} }
+
+// ParseControl reads one of Controls.
+func ParseControl(s string) (Control, error) {
+	switch c := Control(s); {
+	case s == "here":
+		return ControlHere, nil
+	case c == ControlWatched || c == ControlLocal:
+		return c, nil
+	}
+	return "", fmt.Errorf("%q is no way to control a device: there are here, watched and local", s)
+}
+
+func (c Control) String() string {
+	if c == ControlHere {
+		return "here"
+	}
+	return string(c)
 }
 
 // Particulars is what people say of a device and it does not know itself.

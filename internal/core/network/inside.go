@@ -23,6 +23,14 @@ type Inside struct {
 	Services   []RunService   `json:"services,omitempty"`
 	Licences   []Licence      `json:"licences,omitempty"`
 	VRFs       []VRF          `json:"vrfs,omitempty"`
+
+	Rings      []RingState      `json:"rings,omitempty"`
+	Pair       *PairState       `json:"pair,omitempty"`
+	Classes    []ClassCount     `json:"classes,omitempty"`
+	Controller *ControllerState `json:"controller,omitempty"`
+	Logins     []StorageLogin   `json:"logins,omitempty"`
+	Contacts   []ContactState   `json:"contacts,omitempty"`
+	Lists      []ListHits       `json:"lists,omitempty"`
 }
 
 // RunService is something that a device offers over the network, and that can be switched on and off.
@@ -303,6 +311,7 @@ func (i Inside) Troubles() []Trouble {
 			say("fan "+f.Name, "Fan %s does not turn.", f.Name)
 		}
 	}
+	i.standingTroubles(say)
 	if i.Hardware.Temperature > hotCelsius {
 		say("hot", "It is %.0f °C hot; %.0f °C is the limit.", i.Hardware.Temperature, hotCelsius)
 	}

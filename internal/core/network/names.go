@@ -22,6 +22,16 @@ func CheckName(name string) error {
 	return nil
 }
 
+var hostPattern = regexp.MustCompile(`^[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?$`)
+
+// CheckHostName tells why a text is not the name of a host (RFC 1123 section 2.1, one label), or nil.
+func CheckHostName(name string) error {
+	if !hostPattern.MatchString(name) {
+		return fmt.Errorf("%q is not the name of a host: use 1 to 63 letters, digits and hyphens, with no hyphen at either end", name)
+	}
+	return nil
+}
+
 // CheckPage tells why a text is not the address of a page that may be linked to, or nil.
 func CheckPage(s string) error {
 	u, err := url.Parse(s)
@@ -32,7 +42,8 @@ func CheckPage(s string) error {
 }
 
 // PortRef names a port of the whole network. Its text form is device:port, such as th-sw-02:1/1/7. Where something may be
-// set on a port or on a device itself, one without a port names the device.
+// set on a port or on a device itself, one without a port names the device; where settings may be said for many devices, it
+// may be part of a template or of a site instead: template/camera:port, site/tern-haven.
 type PortRef struct {
 	Device, Port string
 }
@@ -56,8 +67,18 @@ func ParsePortRef(s string) (PortRef, error) {
 // MarshalText writes the text form.
 func (r PortRef) MarshalText() ([]byte, error) { return []byte(r.String()), nil }
 
-// ParseTarget reads the text form of a port, or the name of a device.
+// ParseTarget reads the text form of a port, the name of a device, or the target of a layer below devices.
 func ParseTarget(s string) (PortRef, error) {
+	device, object, _ := strings.Cut(s, ":")
+	if layer, name, ok := strings.Cut(device, "/"); ok && (layer == "template" || layer == "site") {
+		if err := CheckName(name); err != nil {
+			return PortRef{}, err
+		}
+		if object != "" && !portPattern.MatchString(object) {
+			return PortRef{}, fmt.Errorf("%q is nothing that something can be set on", object)
+		}
+		return PortRef{device, object}, nil
+	}
 	if CheckName(s) == nil {
 		return PortRef{Device: s}, nil
 	}

@@ -45,6 +45,7 @@ const (
 	Events        Feature = "events"
 	Groups        Feature = "groups"
 	Terminals     Feature = "terminals" // on devices
+	Templates     Feature = "templates" // of settings
 	Discovery     Feature = "discovery"
 	People        Feature = "people"
 	Audit         Feature = "audit"
@@ -69,9 +70,13 @@ var meanings = []Meaning{
 	{See, Clients, "the end stations and where they are"},
 	{Operate, Clients, "give clients names"},
 	{See, Changes, "drafts and changes, and what came of them"},
+	{Operate, Changes, "approve changes of others, where a rule of the house asks for a second person"},
+	{Administer, Changes, "the rules of the house: the hours of changes, and which need a second person"},
 	{See, Events, "what happens and what happened"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},
 	{Operate, Terminals, "open terminals on devices, and do there whatever the device lets the service do"},
+	{See, Templates, "templates: what they say, and of what"},
+	{Change, Templates, "draft, push, keep and undo changes of templates, as far as all that they touch may be changed"},
 	{See, Groups, "groups and shared scopes"},
 	{Operate, Groups, "make, edit and delete groups and shared scopes"},
 	{See, Discovery, "searches, and what they found"},
@@ -86,7 +91,7 @@ func Meanings() []Meaning { return slices.Clone(meanings) }
 
 // Features lists the features.
 func Features() []Feature {
-	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Terminals, Groups, Discovery, People, Audit}
+	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Terminals, Templates, Groups, Discovery, People, Audit}
 }
 
 // Placed tells whether the feature lies somewhere in the network.
@@ -279,7 +284,7 @@ func (r Role) Check() error {
 
 // Ready lists the roles that come with the product.
 func Ready() []Role {
-	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Groups}
+	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Templates, Groups}
 	role := func(name, title string, rules ...Rule) Role {
 		return Role{Name: name, Title: title, Rules: rules, Ready: true}
 	}
@@ -289,9 +294,9 @@ func Ready() []Role {
 	return []Role{
 		role("administrator", "does everything", allow(nil)),
 		role("operator", "watches the network and takes its devices in hand; changes nothing that they run",
-			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Clients, Terminals, Groups, Discovery}, Operate)),
+			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Clients, Changes, Terminals, Groups, Discovery}, Operate)),
 		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Clients, Terminals}, Operate), allow([]Feature{Ports}, Change)),
-		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See)),
+		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See), allow([]Feature{Changes}, Operate)),
 		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Groups}, See)),
 		role("viewer", "sees the network", allow(network, See)),
 	}

@@ -10,12 +10,6 @@ import (
 	"example.net/everypost/internal/core/network"
 )
 
-// Features of devices by which they take settings of their own.
-const (
-	SystemBasics network.Feature = "system settings" // contact, place, clock, names, logs
-	Management   network.Feature = "management access"
-)
-
 var (
 	deviceOnly = []Kind{OnDevice}
 	vlanOnly   = []Kind{OnVLAN}
@@ -23,11 +17,12 @@ var (
 )
 
 // all is every setting there is.
-var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings)
+var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, storageSettings,
+	signInSettings, snmpSettings, inputSettings, described, templateSettings)
 
 // presence makes and removes objects.
 var presence = []Setting{{
-	Name: Present, On: slices.Concat([]Kind{OnBundle, OnVLAN}, objectKinds), Title: "There", Group: "Object", Help: "whether the device has it: on makes it, off removes it", Default: "off", Value: onOff(),
+	Name: Present, On: slices.Concat([]Kind{OnBundle, OnVLAN}, objectKinds, []Kind{OnTemplate}), Title: "There", Group: "Object", Help: "whether the device has it: on makes it, off removes it", Default: "off", Value: onOff(),
 	get: func(c network.Config, object string) (string, error) { return word(exists(c, object)), nil },
 	set: func(c *network.Config, object, value string) error {
 		switch there := exists(*c, object); {
@@ -53,12 +48,10 @@ func exists(c network.Config, object string) bool {
 	return ok
 }
 
-var featureOf = map[Kind]network.Feature{OnBundle: Bundles, OnSchedule: Schedules, OnMirror: Mirrors, OnACL: AccessLists}
-
 func add(c *network.Config, object string) error {
 	k := KindOf(object)
-	if !c.Has(featureOf[k]) {
-		return fmt.Errorf("the device has no %s", featureOf[k])
+	if needs := AboutKind(k).Needs; !c.Has(needs) {
+		return fmt.Errorf("the device has no %s", needs)
 	}
 	switch k {
 	case OnBundle:
@@ -103,17 +96,53 @@ func drop(c *network.Config, object string) error {
 		}
 		delete(c.VLANs, v.ID)
 	default:
-		for name, p := range c.Ports {
-			for _, s := range portSettings {
-				if s.Value.Type == Name && s.Value.Of == k && p.Settings[s.Name] == strings.TrimPrefix(object, string(k)+"/") {
-					return fmt.Errorf("cannot be removed while %s uses it", name)
-				}
-			}
+		if user := userOf(*c, k, strings.TrimPrefix(object, string(k)+"/")); user != "" {
+			return fmt.Errorf("cannot be removed while %s uses it", user)
 		}
 		delete(c.Objects, object)
 	}
 	return nil
 }
+
+// userOf names what refers to an object: a port, a bundle, a VLAN or another object; "" for nothing. The names of all kinds
+// are of the same settings, so that they need not be told one by one.
+func userOf(c network.Config, k Kind, name string) string {
+	refers := func(on Kind, settings network.Settings) bool {
+		return slices.ContainsFunc(naming[k], func(s *Setting) bool { return slices.Contains(s.On, on) && settings[s.Name] == name })
+	}
+	for port, p := range c.Ports {
+		if refers(OnPort, p.Settings) {
+			return port
+		}
+	}
+	for bundle, p := range c.Bundles {
+		if refers(OnBundle, p.Settings) {
+			return bundle
+		}
+	}
+	for id, v := range c.VLANs {
+		if refers(OnVLAN, v.Settings) {
+			return "VLAN " + id.String()
+		}
+	}
+	for object, settings := range c.Objects {
+		if refers(KindOf(object), settings) {
+			return strings.Replace(object, "/", " ", 1)
+		}
+	}
+	return ""
+}
+
+// naming are the settings of which the value is the name of an object, by the kind of that.
+var naming = func() map[Kind][]*Setting {
+	out := map[Kind][]*Setting{}
+	for _, s := range slices.Concat(portSettings, vlanSettings, storageSettings, snmpSettings) {
+		if s.Value.Type == Name {
+			out[s.Value.Of] = append(out[s.Value.Of], &s)
+		}
+	}
+	return out
+}()
 
 var bundleSettings = []Setting{
 	{Name: "protocol", On: bundleOnly, Title: "Protocol", Group: "Bundle", Help: "LACP (IEEE 802.1AX), which begins by itself or waits for the other end; or static, without one", Default: "lacp-active", Needs: Bundles, Value: choice("lacp-active", "lacp-passive", "static")},
@@ -141,26 +170,8 @@ var vlanSettings = []Setting{
 		}},
 	{Name: "igmp-snooping", On: vlanOnly, Title: "IGMP snooping", Group: "VLAN", Help: "multicast goes only where somebody listens (RFC 4541)", Default: "off", Needs: IGMPSnooping, Value: onOff()},
 	{Name: "igmp-querier", On: vlanOnly, Title: "IGMP querier", Group: "VLAN", Help: "asks who listens, where no router does", Default: "off", Needs: IGMPSnooping, Value: onOff()},
+	{Name: "acl-in", On: vlanOnly, Title: "Access list in", Group: "VLAN", Help: "the access list that all that comes in from its ports must pass", Default: "none", Needs: AccessLists, Value: named(OnACL)},
 	{Name: "dhcp-snooping", On: vlanOnly, Title: "DHCP snooping", Group: "VLAN", Help: "DHCP servers are heard only through trusted ports", Default: "off", Needs: DHCPSnooping, Value: onOff()},
-}
-
-var deviceSettings = []Setting{
-	{Name: "contact", On: deviceOnly, Title: "Contact", Group: "System", Help: "who looks after the device (SNMPv2-MIB sysContact)", Needs: SystemBasics, Value: text(120)},
-	{Name: "location", On: deviceOnly, Title: "Place", Group: "System", Help: "where it stands (SNMPv2-MIB sysLocation)", Needs: SystemBasics, Value: text(120)},
-	{Name: "banner", On: deviceOnly, Title: "Banner", Group: "System", Help: "what who logs in is told first", Needs: SystemBasics, Value: text(200)},
-	{Name: "time-zone", On: deviceOnly, Title: "Time zone", Group: "System", Help: "of the IANA database: Europe/London", Default: "UTC", Needs: SystemBasics, Value: timeZone()},
-	{Name: "ntp-servers", On: deviceOnly, Title: "NTP servers", Group: "System", Help: "by which it sets its clock (RFC 5905)", Default: "none", Needs: SystemBasics, Value: addresses(8)},
-	{Name: "dns-servers", On: deviceOnly, Title: "DNS servers", Group: "System", Help: "which it asks for names", Default: "none", Needs: SystemBasics, Value: addresses(3)},
-	{Name: "syslog-servers", On: deviceOnly, Title: "Syslog servers", Group: "System", Help: "to which it sends its log (RFC 5424)", Default: "none", Needs: SystemBasics, Value: addresses(4)},
-	{Name: "radius-servers", On: deviceOnly, Title: "RADIUS servers", Group: "System", Help: "which it asks who may plug in (RFC 2865)", Default: "none", Needs: PortAccess, Value: addresses(3)},
-	{Name: "management-from", On: deviceOnly, Title: "Management from", Group: "System", Help: "the addresses that may reach the management", Default: "none", Needs: Management, Value: prefixes(16)},
-	{Name: "stp-priority", On: deviceOnly, Title: "Priority", Group: "Spanning tree", Help: "of the bridge: the lowest becomes the root (IEEE 802.1Q 13.26.3)", Default: "32768", Needs: SpanningTree, Value: steps(0, 61_440, 4096)},
-	{Name: "stp", On: deviceOnly, Title: "Spanning tree", Group: "Spanning tree", Help: "rapid spanning tree (IEEE 802.1Q clause 13)", Default: "off", Needs: SpanningTree, Value: choice("rapid", "off")},
-	{Name: "stp-hello", On: deviceOnly, Title: "Hello", Group: "Spanning tree", Help: "between messages of the root", Default: "2", Needs: SpanningTree, Value: number(1, 10, "s")},
-	{Name: "stp-max-age", On: deviceOnly, Title: "Max age", Group: "Spanning tree", Help: "for how long a message is good", Default: "20", Needs: SpanningTree, Value: number(6, 40, "s")},
-	{Name: "stp-forward-delay", On: deviceOnly, Title: "Forward delay", Group: "Spanning tree", Help: "how long a port listens, and learns, before it forwards", Default: "15", Needs: SpanningTree, Value: number(4, 30, "s")},
-	{Name: "loop-interval", On: deviceOnly, Title: "Loop probe every", Group: "Spanning tree", Help: "between probes of loop protection", Default: "5", Needs: LoopGuard, Value: number(1, 60, "s")},
-	{Name: "loop-recovery", On: deviceOnly, Title: "Loop recovery", Group: "Spanning tree", Help: "until a port that was shut for a loop is tried again", Default: "300", Needs: LoopGuard, Value: number(1, 86_400, "s").or("never")},
 }
 
 var objectSettings = []Setting{
@@ -174,16 +185,13 @@ var objectSettings = []Setting{
 	})},
 }
 
-func timeZone() Value {
-	return Value{Type: Text, Form: "a time zone such as Europe/London", normal: func(s string) (string, error) {
-		if !zoneName.MatchString(s) {
-			return "", fmt.Errorf("%q is not a time zone: write it like Europe/London", s)
-		}
-		return s, nil
-	}}
+// templateSettings are what a template is for and what it picks. No device is told of them.
+var templateSettings = []Setting{
+	{Name: "title", On: []Kind{OnTemplate}, Title: "Title", Group: "Template", Help: "what people call it", Value: text(80)},
+	{Name: "for", On: []Kind{OnTemplate}, Title: "For", Group: "Template", Help: "whether it speaks of devices or of ports", Default: "ports", Value: choice("ports", "devices")},
+	{Name: "pick", On: []Kind{OnTemplate}, Title: "Picks", Group: "Template", Help: "a selector of the devices or ports that follow it; none while it is empty", Value: text(2000)},
+	{Name: "order", On: []Kind{OnTemplate}, Title: "Order", Group: "Template", Help: "of two templates that speak of the same, the one of the higher order holds", Default: "100", Value: number(1, 999, "")},
 }
-
-var zoneName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_+/-]{0,62}$`)
 
 // servicePrefix leads the settings of devices that switch their services.
 const servicePrefix = "service."
@@ -224,13 +232,8 @@ func service(full string) (*Setting, error) {
 
 // OfObject lists the settings of an object of a configuration, those of a device with its services.
 func OfObject(c network.Config, object string) []*Setting {
-	var out []*Setting
 	k := KindOf(object)
-	for i := range all {
-		if slices.Contains(all[i].On, k) {
-			out = append(out, &all[i])
-		}
-	}
+	out := ofKinds[k]
 	if k == OnDevice {
 		var names []string
 		for n := range c.Services {
@@ -245,3 +248,14 @@ func OfObject(c network.Config, object string) []*Setting {
 	}
 	return out
 }
+
+// ofKinds are the settings of each kind of objects. The lists have no room: who appends to one makes another.
+var ofKinds = func() map[Kind][]*Setting {
+	out := map[Kind][]*Setting{}
+	for i := range all {
+		for _, k := range all[i].On {
+			out[k] = slices.Clip(append(out[k], &all[i]))
+		}
+	}
+	return out
+}()

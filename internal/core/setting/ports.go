@@ -3,8 +3,8 @@ package setting
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
+	"strings"
 
 	"example.net/everypost/internal/core/network"
 )
@@ -30,7 +30,11 @@ const (
 	IGMPSnooping network.Feature = "IGMP snooping"
 )
 
-var bundleName = regexp.MustCompile(`^lag[1-9][0-9]{0,3}$`)
+// isBundleName tells the name of a bundle: lag and a number from 1 to 9999.
+func isBundleName(s string) bool {
+	number, ok := strings.CutPrefix(s, "lag")
+	return ok && len(number) > 0 && len(number) <= 4 && number[0] != '0' && strings.Trim(number, "0123456789") == ""
+}
 
 var (
 	portOnly  = []Kind{OnPort}
@@ -41,6 +45,13 @@ var (
 func switched(p network.PortConfig) error {
 	if p.Mode == "" {
 		return errRouted
+	}
+	return nil
+}
+
+func isRouted(p network.PortConfig) error {
+	if p.Mode != "" {
+		return errors.New("is a switched port: it is in VLANs")
 	}
 	return nil
 }
@@ -215,6 +226,7 @@ var portSettings = []Setting{
 	{Name: "access-control", On: portOnly, Title: "Access control", Group: "Protection", Help: "who plugs in must be let in by RADIUS (IEEE 802.1X)", Default: "off", Needs: PortAccess, Value: choice("off", "802.1x", "mac", "802.1x-or-mac"), when: switched},
 	{Name: "guest-vlan", On: portOnly, Title: "Guest VLAN", Group: "Protection", Help: "where who is not let in is put instead", Default: "none", Needs: PortAccess, Value: vlan().or("none"), when: switched},
 	{Name: "acl-in", On: portLike, rank: 3, Title: "Access list in", Group: "Protection", Help: "the access list that what comes in must pass", Default: "none", Needs: AccessLists, Value: named(OnACL), when: switched},
+	{Name: "vrf", On: portOnly, Title: "VRF", Group: "Traffic", Help: "the VRF in which a routed port is, where that is not the one that all use", Default: "none", Needs: OwnPort, Value: label("the name of a VRF").or("none"), when: isRouted},
 	{Name: "dscp", On: portOnly, Title: "DSCP", Group: "Traffic", Help: "trust what frames say, ignore it, or write a class of your own (RFC 2474)", Default: "trust", Needs: DSCPMarks, Value: number(0, 63, "").or("trust", "ignore"), when: switched},
 }
 
@@ -226,7 +238,7 @@ func notItself(object, value string) error {
 }
 
 func checkBundle(s string) (string, error) {
-	if !bundleName.MatchString(s) {
+	if !isBundleName(s) {
 		return "", fmt.Errorf("%q is not the name of a bundle: write lag and a number, such as lag1", s)
 	}
 	return s, nil

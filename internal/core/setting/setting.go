@@ -27,10 +27,38 @@ const (
 	OnSchedule Kind = "schedule"
 	OnMirror   Kind = "mirror"
 	OnACL      Kind = "acl"
+	OnClass    Kind = "class"    // of traffic, by its number
+	OnMember   Kind = "member"   // of a stack, by its number
+	OnPair     Kind = "pair"     // of switches that act as one towards others
+	OnRing     Kind = "ring"     // of industrial switches
+	OnFabric   Kind = "fabric"   // of a storage switch
+	OnZone     Kind = "zone"     // of a fabric
+	OnUser     Kind = "user"     // of the device itself
+	OnTemplate Kind = "template" // a template itself: see Self
+
+	OnCommunity Kind = "community" // of SNMP
+	OnSNMPUser  Kind = "snmp-user"
+	OnReceiver  Kind = "receiver" // of traps
+	OnInput     Kind = "input"    // to which a contact is wired
+)
+
+// Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every
+// port that a template picks.
+const (
+	Self     = "self"
+	EachPort = "port"
 )
 
 // objectKinds are those of objects that people make and remove, besides bundles and VLANs.
-var objectKinds = []Kind{OnSchedule, OnMirror, OnACL}
+var objectKinds = func() []Kind {
+	var out []Kind
+	for _, a := range kinds {
+		if a.Kind != OnBundle && a.Kind != OnVLAN {
+			out = append(out, a.Kind)
+		}
+	}
+	return out
+}()
 
 // Present is the setting by which bundles, VLANs and other objects are made and removed.
 const Present = "present"
@@ -45,6 +73,7 @@ type Setting struct {
 	Default string // what holds when nobody sets it, in normal form; "" where it is for each device to say
 	Value   Value
 	Needs   network.Feature // what the device must have, "" for nothing
+	Own     bool            // it tells one device from all others: no layer below devices speaks of it, and it is not copied
 	rank    int             // of what is set at once: the lower first
 
 	// fits tells why a value cannot be that of an object, or nil.
@@ -125,15 +154,18 @@ func kindsWith(name string) string {
 
 // KindOf tells what an object is by its name: "" is the device itself, vlan/40 a VLAN, lag1 a bundle, anything else a port.
 func KindOf(object string) Kind {
-	if object == "" {
+	switch object {
+	case "":
 		return OnDevice
+	case Self:
+		return OnTemplate
 	}
 	if kind, _, ok := strings.Cut(object, "/"); ok {
 		if k := Kind(kind); k == OnVLAN || slices.Contains(objectKinds, k) {
 			return k
 		}
 	}
-	if bundleName.MatchString(object) {
+	if isBundleName(object) {
 		return OnBundle
 	}
 	return OnPort
@@ -151,7 +183,7 @@ func CheckObject(object string) error {
 		_, err := network.ParseVLAN(name)
 		return err
 	case ok && slices.Contains(objectKinds, Kind(kind)):
-		return network.CheckName(name)
+		return AboutKind(k).checkName(name)
 	}
 	return nil
 }
@@ -172,6 +204,17 @@ func (s *Setting) Get(c network.Config, object string) (string, error) {
 		return v, nil
 	}
 	return s.Default, nil
+}
+
+// AlikeOnPort tells quickly that a setting of a port is the same in two configurations of a device. Where it says no, they must
+// be read.
+func (s *Setting) AlikeOnPort(a, b network.PortConfig) bool {
+	if s.get != nil {
+		return false
+	}
+	va, hasA := a.Settings[s.Name]
+	vb, hasB := b.Settings[s.Name]
+	return hasA == hasB && va == vb && (s.when == nil || (s.when(a) == nil) == (s.when(b) == nil))
 }
 
 // settings finds where the setting of an object is kept.
@@ -251,9 +294,10 @@ func (s *Setting) Set(c *network.Config, object, value string) error {
 // Rank orders settings that are set at once: the lower first.
 func (s *Setting) Rank() int { return s.rank }
 
-// Layered tells whether several layers may speak of the setting. What makes and removes an object, and what names it on
-// one device only, is for the device's own layer.
-func (s *Setting) Layered() bool { return s.Name != Present }
+// HasDefault tells whether something holds when nobody sets it. Where not, it is for each device to say.
+func (s *Setting) HasDefault() bool {
+	return s.Default != "" || s.Value.Type == Text || s.Value.Type == Secret
+}
 
 func portOf(c network.Config, object string) (network.PortConfig, bool) {
 	if p, ok := c.Ports[object]; ok {

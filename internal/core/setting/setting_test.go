@@ -14,10 +14,12 @@ import (
 // whole is a device that has everything.
 func whole() network.Config {
 	return network.Config{
-		Features: Features(), VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}},
+		Features: Features(), VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}, 4094: {ID: 4094}},
 		Ports:    map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true, Combo: true}, "2": {Enabled: true, Mode: network.Trunk}, "wan": {}},
 		Bundles:  map[string]network.PortConfig{"lag1": {Enabled: true, Mode: network.Trunk}, "lag2": {Enabled: true, Mode: network.Access}},
-		Objects:  map[string]network.Settings{"schedule/office": {}, "mirror/tap": {}, "acl/guests": {}},
+		Hostname: "th-sw-02", ManagementVLAN: 20, ManagementAddress: "10.2.20.12/24",
+		Objects: map[string]network.Settings{"schedule/office": {}, "mirror/tap": {}, "acl/guests": {}, "class/5": {}, "member/2": {}, "pair/core": {}, "ring/dock": {}, "fabric/a": {}, "zone/cameras": {},
+			"user/night": {}, "community/watch": {}, "snmp-user/watch": {}, "receiver/watch": {}, "input/1": {}},
 		Services: map[string]bool{"web": true},
 	}
 }
@@ -32,7 +34,9 @@ func objectOf(k Kind, s string) string {
 	case k == OnPort:
 		return "1"
 	}
-	return map[Kind]string{OnDevice: "", OnBundle: "lag1", OnVLAN: "vlan/20", OnSchedule: "schedule/office", OnMirror: "mirror/tap", OnACL: "acl/guests"}[k]
+	return map[Kind]string{OnDevice: "", OnBundle: "lag1", OnVLAN: "vlan/20", OnSchedule: "schedule/office", OnMirror: "mirror/tap", OnACL: "acl/guests",
+		OnClass: "class/5", OnMember: "member/2", OnPair: "pair/core", OnRing: "ring/dock", OnFabric: "fabric/a", OnZone: "zone/cameras", OnUser: "user/night", OnCommunity: "community/watch",
+		OnSNMPUser: "snmp-user/watch", OnReceiver: "receiver/watch", OnInput: "input/1"}[k]
 }
 
 // examples are two values of a type, other than most defaults.
@@ -48,6 +52,8 @@ func examples(v Value) []string {
 		return append([]string{"20", "4094"}, v.Choices...)
 	case VLANs:
 		return []string{"20,30-40", "1"}
+	case Secret:
+		return []string{"secret:00112233445566778899aabb", ""}
 	case Rate:
 		return append([]string{"512k", "20M", "100G"}, v.Choices...)
 	}
@@ -108,6 +114,7 @@ func TestValues(t *testing.T) {
 		{prefixes(4), "10.1.1.9/24, 10.2.0.1", "10.1.1.0/24,10.2.0.1/32"}, {prefixes(4), "10.1.1.0/40", ""},
 		{ports(4), "1/1/25,1/1/26", "1/1/25,1/1/26"}, {ports(4), "a b;c", ""},
 		{hours(), "Mon-Fri 6:00-19:00,sat 08:00-12:00", "mon-fri 06:00-19:00, sat 08:00-12:00"}, {hours(), "mon 19:00-06:00", ""}, {hours(), "someday 06:00-07:00", ""}, {hours(), "mon", ""}, {hours(), "mon 06:00-24:00", "mon 06:00-24:00"}, {hours(), "mon 06:00-24:30", ""},
+		{interfaceAddress(), "10.2.10.12/24", "10.2.10.12/24"}, {interfaceAddress(), "10.2.10.0/24", ""}, {interfaceAddress(), "10.2.10.12", ""}, {interfaceAddress(), "224.0.0.1/24", ""},
 		{named(OnACL), "guests", "guests"}, {named(OnACL), "Big Name", ""}, {named(OnACL), "None", "none"},
 		{text(3), "abcd", ""}, {text(3), "a\x00b", ""}, {text(3), " ab ", "ab"},
 		{choice("auto", "10M").caseless(), "10m", "10M"}, {choice("auto", "10M").caseless(), "20M", ""},
@@ -204,4 +211,72 @@ func TestWhatADeviceCannotDoIsToldPlainly(t *testing.T) {
 	_, err = Lookup(OnPort, "descripton")
 	assert.ErrorContains(t, err, "did you mean description?")
 	assert.ErrorIs(t, err, ErrUnknown)
+}
+
+func TestReadySetsCanBeSet(t *testing.T) {
+	for _, ready := range ReadySets() {
+		c := whole()
+		assert.NotEmpty(t, ready.Title+ready.Help)
+		for _, row := range ready.Rows {
+			require.NoError(t, CheckObject(row.Object))
+			names := []string{Present}
+			for name := range row.Set {
+				names = append(names, name)
+			}
+			for _, name := range names {
+				s, err := Lookup(KindOf(row.Object), name)
+				require.NoError(t, err)
+				v, err := s.Value.Normal(row.Set[name])
+				require.NoError(t, err)
+				assert.Equal(t, row.Set[name], v, "%s of %s is in normal form", name, row.Object)
+				require.NoError(t, s.Set(&c, row.Object, v))
+			}
+		}
+	}
+}
+
+func TestObjectsAreNamedAsTheirKindsSay(t *testing.T) {
+	for object, good := range map[string]bool{
+		"class/0": true, "class/7": true, "class/8": false, "class/07": false, "class/-1": false, "class/x": false, "member/1": true, "member/0": false, "member/17": false,
+		"input/16": true, "ring/dock": true, "ring/Dock": false, "zone/": false, "user/night-shift": true, "vlan/4095": false, "vlan/40": true,
+	} {
+		assert.Equal(t, good, CheckObject(object) == nil, object)
+	}
+	for _, a := range Kinds() {
+		assert.NotEmpty(t, a.Title)
+		assert.NotEmpty(t, a.One)
+		assert.NotEmpty(t, a.Form)
+	}
+}
+
+func TestWhatIsUsedCannotBeRemoved(t *testing.T) {
+	for object, use := range map[string]func(*network.Config){
+		"acl/guests":      func(c *network.Config) { set(t, c, "vlan/20", "acl-in", "guests") },
+		"schedule/office": func(c *network.Config) { set(t, c, "1", "schedule", "office") },
+		"fabric/a":        func(c *network.Config) { set(t, c, "zone/cameras", "fabric", "a") },
+		"community/watch": func(c *network.Config) { set(t, c, "receiver/watch", "community", "watch") },
+	} {
+		c := whole()
+		present, err := Lookup(KindOf(object), Present)
+		require.NoError(t, err)
+		require.NoError(t, present.Set(&c, object, "off"), object)
+		c = whole()
+		use(&c)
+		assert.ErrorContains(t, present.Set(&c, object, "off"), "cannot be removed while", object)
+	}
+}
+
+func set(t *testing.T, c *network.Config, object, name, value string) {
+	t.Helper()
+	s, err := Lookup(KindOf(object), name)
+	require.NoError(t, err)
+	require.NoError(t, s.Set(c, object, value))
+}
+
+func TestASecretIsNeverQuoted(t *testing.T) {
+	s, err := Lookup(OnUser, "password")
+	require.NoError(t, err)
+	_, err = s.Value.Normal("tide tables")
+	require.ErrorIs(t, err, ErrSecret)
+	assert.NotContains(t, err.Error(), "tide")
 }

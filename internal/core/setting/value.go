@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 	"unicode"
 	"unicode/utf8"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/schedule"
 )
 
 // Type is the sort of a value, by which a form chooses how to ask for it.
@@ -38,6 +38,7 @@ type Value struct {
 	Min, Max int
 	Unit     string
 	Of       Kind   // of a Name
+	Hashed   bool   // of a Secret: it is kept as a hash
 	Form     string // for people: 1 to 4094, or none
 
 	normal func(string) (string, error)
@@ -291,73 +292,10 @@ func named(k Kind) Value {
 
 // hours is spans of the week: "mon-fri 06:00-19:00, sat 08:00-12:00".
 func hours() Value {
-	return Value{Type: Text, Form: `days and hours such as "mon-fri 06:00-19:00, sat 08:00-12:00"`, normal: func(s string) (string, error) {
-		spans, err := ParseHours(s)
-		if err != nil {
-			return "", err
-		}
-		parts := make([]string, len(spans))
-		for i, p := range spans {
-			parts[i] = p.String()
-		}
-		return strings.Join(parts, ", "), nil
+	return Value{Type: Text, Form: schedule.Form, normal: func(s string) (string, error) {
+		spans, err := schedule.Parse(s)
+		return spans.String(), err
 	}}
-}
-
-// Hours is a span of hours on some days of the week, local time: from Begin to before End, in minutes of the day.
-type Hours struct {
-	First, Last time.Weekday // Last may come before First: it goes on over Sunday
-	Begin, End  int
-}
-
-var weekdays = []string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
-
-func (h Hours) String() string {
-	days := weekdays[h.First]
-	if h.Last != h.First {
-		days += "-" + weekdays[h.Last]
-	}
-	return fmt.Sprintf("%s %02d:%02d-%02d:%02d", days, h.Begin/60, h.Begin%60, h.End/60, h.End%60)
-}
-
-// ParseHours reads spans of the week.
-func ParseHours(s string) ([]Hours, error) {
-	var out []Hours
-	for part := range strings.SplitSeq(s, ",") {
-		words := strings.Fields(strings.ToLower(part))
-		if len(words) != 2 {
-			return nil, fmt.Errorf(`%q is not a span: write days and hours such as "mon-fri 06:00-19:00"`, strings.TrimSpace(part))
-		}
-		first, last, isRange := strings.Cut(words[0], "-")
-		if !isRange {
-			last = first
-		}
-		f, l := slices.Index(weekdays, first), slices.Index(weekdays, last)
-		if f < 0 || l < 0 {
-			return nil, fmt.Errorf("%q are no days: write mon, tue, wed, thu, fri, sat, sun or a range of them", words[0])
-		}
-		from, to, _ := strings.Cut(words[1], "-")
-		begin, err1 := minutes(from)
-		end, err2 := minutes(to)
-		if err1 != nil || err2 != nil || end <= begin {
-			return nil, fmt.Errorf("%q are no hours: write them like 06:00-19:00, the end after the begin", words[1])
-		}
-		out = append(out, Hours{time.Weekday(f), time.Weekday(l), begin, end})
-	}
-	if len(out) > 20 {
-		return nil, errors.New("at most 20 spans")
-	}
-	return out, nil
-}
-
-func minutes(s string) (int, error) {
-	h, m, ok := strings.Cut(s, ":")
-	hour, err1 := strconv.Atoi(h)
-	minute, err2 := strconv.Atoi(m)
-	if !ok || err1 != nil || err2 != nil || hour < 0 || hour > 24 || minute < 0 || minute > 59 || hour == 24 && minute > 0 {
-		return 0, fmt.Errorf("%q is no time of day", s)
-	}
-	return hour*60 + minute, nil
 }
 
 func rules(most int, check func(string) (string, error)) Value {

@@ -17,8 +17,9 @@ type Bridges struct {
 }
 
 // Blocked tells which links the spanning tree closes (IEEE 802.1D-2004 clause 17: what it comes to, not its messages), of
-// those that open tells of. Bridges that run no spanning tree pass its messages on, and close nothing.
+// those that open tells of, and which the managers of rings close (IEC 62439-2). Bridges that run no spanning tree pass its messages on, and close nothing.
 func Blocked(configs map[string]network.Config, links []Link, open func(Link) bool, b Bridges) map[Link]bool {
+	rings := Rings(configs, links, open)
 	t := tree{configs: configs, bridges: b, at: map[string][]*segment{}, root: map[string]string{}, cost: map[string]int{}, up: map[string]*segment{}, ids: map[string]bridgeID{}, parts: map[string][]string{}}
 	for device := range configs {
 		t.parts[t.node(device)] = append(t.parts[t.node(device)], device)
@@ -27,7 +28,7 @@ func Blocked(configs map[string]network.Config, links []Link, open func(Link) bo
 	var segments []*segment
 	for _, l := range links {
 		pa, pb := configs[l.A.Device].Ports[l.A.Port], configs[l.B.Device].Ports[l.B.Port]
-		if !open(l) || pa.Mode == "" || pb.Mode == "" {
+		if !open(l) || pa.Mode == "" || pb.Mode == "" || rings.block(l) {
 			continue
 		}
 		k := [4]string{t.node(l.A.Device), cmp.Or(pa.LAG, l.A.String()), t.node(l.B.Device), cmp.Or(pb.LAG, l.B.String())}
@@ -50,6 +51,11 @@ func Blocked(configs map[string]network.Config, links []Link, open func(Link) bo
 	}
 	t.grow()
 	out := map[Link]bool{}
+	for _, l := range links {
+		if rings.block(l) {
+			out[l] = true
+		}
+	}
 	for _, one := range segments {
 		if t.up[one.a] == one || t.up[one.b] == one {
 			continue

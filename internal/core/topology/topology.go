@@ -160,14 +160,15 @@ func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) boo
 		if c, known := configs[p.device]; known && !visited[p] {
 			visited[p] = true
 			queue = append(queue, p)
-			if c.ManagementVLAN == p.vlan {
+			if v, _ := c.ManagedBy(); v == p.vlan {
 				reached[p.device] = true
 			}
 		}
 	}
 	for _, e := range g.entries {
 		reached[e] = true
-		visit(place{e, configs[e].ManagementVLAN})
+		v, _ := configs[e].ManagedBy()
+		visit(place{e, v})
 	}
 	for len(queue) > 0 {
 		at := queue[0]
@@ -178,9 +179,10 @@ func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) boo
 			}
 			near, far := l.Other(at.device)
 			out, in := configs[at.device].Ports[near.Port], configs[far.Device].Ports[far.Port]
+			own, port := configs[far.Device].ManagedBy()
 			if v := Cross(out, in, at.vlan); v != 0 {
 				visit(place{far.Device, v})
-			} else if in.Enabled && out.Enabled && in.Mode == "" && configs[far.Device].ManagementVLAN == 0 && out.Untagged() == at.vlan {
+			} else if in.Enabled && out.Enabled && own == 0 && out.Untagged() == at.vlan && (port == far.Port || port == "" && in.Mode == "") {
 				reached[far.Device] = true // a routed port takes what comes untagged
 			}
 		}

@@ -1,0 +1,106 @@
+package network
+
+import (
+	"fmt"
+	"time"
+)
+
+// RingState is the part that a device has in a ring (IEC 62439-2) as it is.
+type RingState struct {
+	Name    string `json:"name"`
+	ActsAs  string `json:"acts_as"`           // manager or client
+	State   string `json:"state"`             // closed, open or undefined
+	Blocked string `json:"blocked,omitempty"` // the port that this device blocks
+	Changes int    `json:"changes"`           // how often it opened or closed since the device came up
+}
+
+// The states of a ring.
+const (
+	RingClosed    = "closed"    // whole
+	RingOpen      = "open"      // broken in one place, and still working
+	RingUndefined = "undefined" // nobody manages it, or more than one
+)
+
+// PairState is how a device stands to the other of its pair (MLAG).
+type PairState struct {
+	Name   string `json:"name"`
+	Joined bool   `json:"joined"`
+	// Keepalive tells whether the other is heard besides the bundle: "heard", "lost", or "" where nothing is asked for.
+	Keepalive string `json:"keepalive,omitempty"`
+}
+
+// ClassCount is what was sent of a class of traffic since the device came up, in frames.
+type ClassCount struct {
+	Class   int    `json:"class"`
+	Sent    uint64 `json:"sent_frames"`
+	Dropped uint64 `json:"dropped_frames"` // for want of room
+}
+
+// ControllerState is the connection to a process controller.
+type ControllerState struct {
+	Address   string    `json:"address"`
+	Connected bool      `json:"connected"`
+	Since     time.Time `json:"since"`
+}
+
+// StorageLogin is who is plugged into a port of a storage switch, and has logged in.
+type StorageLogin struct {
+	Port    string   `json:"port"`
+	Name    string   `json:"name"`
+	Address string   `json:"address"` // world-wide name
+	Kind    string   `json:"kind"`    // host or storage
+	Sees    []string `json:"sees"`    // ports of others that it sees
+}
+
+// ContactState is an input to which a contact is wired.
+type ContactState struct {
+	Number   string `json:"number"`
+	Text     string `json:"text,omitempty"`
+	Severity string `json:"severity"` // of its alarm
+	Contact  string `json:"contact"`  // open or closed
+	Alarm    bool   `json:"alarm"`
+}
+
+// ListHits is how often the entries of an access list decided since the device came up, in their order.
+type ListHits struct {
+	Name string   `json:"name"`
+	Hits []uint64 `json:"hits"` // frames
+}
+
+// standingTroubles says what is wrong with what stands in for each other, and at inputs.
+func (i Inside) standingTroubles(say func(key, format string, args ...any)) {
+	for _, c := range i.Contacts {
+		if c.Alarm {
+			text := c.Text
+			if text == "" {
+				text = fmt.Sprintf("Contact input %s is %s", c.Number, c.Contact)
+			}
+			say("input "+c.Number, "%s (contact input %s, %s).", text, c.Number, c.Severity)
+		}
+	}
+	for _, r := range i.Rings {
+		switch r.State {
+		case RingOpen:
+			say("ring "+r.Name, "Ring %s is open: it works, and would not survive another break.", r.Name)
+		case RingUndefined:
+			say("ring "+r.Name, "Ring %s has no manager, or more than one.", r.Name)
+		}
+	}
+	if p := i.Pair; p != nil {
+		if !p.Joined {
+			say("pair", "The other switch of the pair %s is not heard.", p.Name)
+		} else if p.Keepalive == "lost" {
+			say("keepalive", "The keepalive of the pair %s is not heard: if the bundle between them breaks, both may lead.", p.Name)
+		}
+	}
+	if c := i.Controller; c != nil && !c.Connected {
+		say("controller", "The process controller %s is not connected.", c.Address)
+	}
+	if c := i.Cluster; c != nil {
+		for _, m := range c.Members {
+			if m.Role == "missing" {
+				say("member "+m.Name, "Member %s of the stack is not there.", m.Name)
+			}
+		}
+	}
+}
