@@ -56,6 +56,15 @@ type Provisioner interface {
 	Provision(p Provision) ([]byte, error)
 }
 
+// Secrets keeps the secrets that stand in configurations of devices, such as communities of SNMP. Above the driver there are
+// only references to them (setting.Secret).
+type Secrets interface {
+	// Hide keeps a secret and returns the reference to it, always the same for the same secret.
+	Hide(plain string) (reference string, err error)
+	// Reveal returns what a reference refers to.
+	Reveal(reference string) (plain string, err error)
+}
+
 // Connector opens sessions to devices.
 type Connector interface {
 	// HostKey asks a device for its key without logging in, and returns the fingerprint.

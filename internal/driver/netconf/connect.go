@@ -18,6 +18,8 @@ import (
 type Connector struct {
 	// SkipValidate leaves out the explicit check before a trial, for servers that lose the proposal over it.
 	SkipValidate bool
+	// Secrets keeps those that stand in configurations. Without it they are left out of what is read, and cannot be written.
+	Secrets driver.Secrets
 }
 
 var errSeen = errors.New("key seen")
@@ -72,7 +74,7 @@ func (c Connector) open(ctx context.Context, conn *netconf.Conn, address string)
 		_ = conn.Close()
 		return nil, fmt.Errorf("open a session on %s: %w", address, err)
 	}
-	return newSession(conn, s, c.SkipValidate), nil
+	return newSession(conn, s, c), nil
 }
 
 func authOf(t driver.Target) ([]ssh.AuthMethod, error) {

@@ -50,6 +50,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 		}
 		in.Bundles = append(in.Bundles, b)
 	}
+	readStanding(&in, data)
 	in.Spanning = readSpanning(data.Find("stp/rstp"))
 	readWireless(&in, data.Child("access-points"))
 	for _, t := range data.Child("tunnels").All("tunnel") {

@@ -27,26 +27,73 @@ var mappings = slices.Concat(
 	of(setting.OnBundle, "sw:switching/port[name=%]/", onPorts),
 	of(setting.OnPort, "stp:stp/interfaces/interface[name=%]/config/", onBridges),
 	of(setting.OnBundle, "stp:stp/interfaces/interface[name=%]/config/", onBridges),
+	of(setting.OnPort, "mg:management-plane/membership[interface=%]/", at("vrf", "vrf", asIs)),
 	of(setting.OnPort, "acl:acl/interfaces/interface[id=%]/ingress-acl-sets/", at("acl-in", "ingress-acl-set", ingress)),
 	of(setting.OnBundle, "acl:acl/interfaces/interface[id=%]/ingress-acl-sets/", at("acl-in", "ingress-acl-set", ingress)),
 	of(setting.OnBundle, "if:interfaces/interface[name=%]/lag:aggregation/config/", at("min-links", "min-links", asIs)),
 	of(setting.OnBundle, "lacp:lacp/interfaces/interface[name=%]/config/", at("lacp-rate", "interval", words("slow", "SLOW", "fast", "FAST"))),
 	of(setting.OnVLAN, "sw:switching/vlan[id=%]/",
-		at("igmp-snooping", "igmp-snooping", flag), at("igmp-querier", "igmp-querier", flag), at("dhcp-snooping", "dhcp-snooping", flag)),
-	of(setting.OnSchedule, "sw:switching/schedule[name=%]/", at("hours", "hours", asIs)),
-	of(setting.OnMirror, "sw:switching/mirror[name=%]/", at("sources", "sources/port", several), at("direction", "direction", asIs), at("to", "to/port", several)),
+		at("igmp-snooping", "igmp-snooping", flag), at("igmp-querier", "igmp-querier", flag), at("dhcp-snooping", "dhcp-snooping", flag),
+		at("acl-in", "access-list", asIs)),
+	of(setting.OnSchedule, objectLists[setting.OnSchedule]+"/", at("hours", "hours", asIs)),
+	of(setting.OnClass, objectLists[setting.OnClass]+"/", at("class-dscp", "code-points/dscp", several), at("scheduling", "scheduling", asIs), at("share", "share", asIs),
+		at("bandwidth", "bandwidth", asIs), purpose),
+	of(setting.OnMember, objectLists[setting.OnMember]+"/", at("priority", "priority", asIs), at("serial", "serial", asIs)),
+	of(setting.OnPair, objectLists[setting.OnPair]+"/", at("peer-bundle", "peer-bundle", asIs), at("keepalive", "keepalive/address", several), at("priority", "priority", asIs)),
+	of(setting.OnRing, objectLists[setting.OnRing]+"/", at("ring-role", "role", asIs), at("ring-ports", "ports/port", several), at("ring-vlan", "vlan", asIs),
+		at("recovery", "recovery", asIs), purpose),
+	of(setting.OnFabric, objectLists[setting.OnFabric]+"/", at("fabric-ports", "ports/port", several), purpose),
+	of(setting.OnZone, objectLists[setting.OnZone]+"/", at("fabric", "fabric", asIs), at("zone-ports", "ports/port", several), at("active", "active", flag), purpose),
+	of(setting.OnUser, objectLists[setting.OnUser]+"/config/", at("role", "role", words("viewer", "viewer", "operator", "operator", "administrator", "SYSTEM_ROLE_ADMIN")),
+		at("password", "password-hashed", asIs)),
+	of(setting.OnCommunity, objectLists[setting.OnCommunity]+"/", at("secret", "secret", asIs), at("access", "access", asIs), at("from", "from/prefix", several)),
+	of(setting.OnSNMPUser, objectLists[setting.OnSNMPUser]+"/", at("access", "access", asIs), at("auth", "auth", asIs), at("auth-secret", "auth-secret", asIs),
+		at("privacy", "privacy", asIs), at("privacy-secret", "privacy-secret", asIs)),
+	of(setting.OnReceiver, objectLists[setting.OnReceiver]+"/", at("address", "to/address", several), at("severity", "severity", asIs), at("community", "community", asIs),
+		at("snmp-user", "user", asIs), purpose),
+	of(setting.OnInput, objectLists[setting.OnInput]+"/", at("text", "text", asIs), at("severity", "severity", asIs), at("alarm-when", "alarm-when", asIs)),
+	of(setting.OnMirror, objectLists[setting.OnMirror]+"/", at("sources", "sources/port", several), at("direction", "direction", asIs), at("to", "to/port", several)),
 	of(setting.OnDevice, "",
 		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
 		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
 		at("ntp-servers", "sys:system/ntp/servers/server", enabling("sys:system/ntp/config/enabled", keyed("address"))), at("dns-servers", "sys:system/dns/servers/server", keyed("address")),
 		at("syslog-servers", "sys:system/logging/remote-servers/remote-server", keyed("host")),
 		at("radius-servers", "sw:switching/authentication/radius-server", several),
+		at("radius-secret", "sw:switching/authentication/secret", asIs), at("controller", "sw:switching/controller/address", several),
+		at("management-port", "mg:management-plane/own-port/port", several), at("management-vrf", "mg:management-plane/vrf", asIs),
+		at("management-in", "mg:management-plane/allowed/vlan", vlanRanges),
+		at("sign-in", "mg:management-plane/sign-in/by", asIs), at("sign-in-servers", "mg:management-plane/sign-in/servers/server", several),
+		at("sign-in-secret", "mg:management-plane/sign-in/secret", asIs), at("snmp", "mg:management-plane/snmp/versions", asIs),
 		at("management-from", "dev:management/allowed/from", several),
 		at("stp", "stp:stp/global/config/enabled-protocol", memberOf(identity("oc-stp-types", nsSpanningTypes, words("rapid", "RSTP")))),
 		at("stp-priority", "stp:stp/rstp/config/bridge-priority", asIs), at("stp-hello", "stp:stp/rstp/config/hello-time", asIs),
 		at("stp-max-age", "stp:stp/rstp/config/max-age", asIs), at("stp-forward-delay", "stp:stp/rstp/config/forwarding-delay", asIs),
 		at("loop-interval", "sw:switching/loop-protection/interval", asIs), at("loop-recovery", "sw:switching/loop-protection/recovery", asIs)),
 )
+
+// objectLists are the lists in which the objects of a kind stand that have no model of their own in this package.
+var objectLists = map[setting.Kind]string{
+	setting.OnSchedule: "sw:switching/schedule[name=%]", setting.OnMirror: "sw:switching/mirror[name=%]", setting.OnClass: "sw:switching/class[number=%]",
+	setting.OnMember: "sw:switching/stack/member[number=%]", setting.OnPair: "sw:switching/pair[name=%]", setting.OnRing: "sw:switching/ring[name=%]",
+	setting.OnFabric: "zs:storage/fabric[name=%]", setting.OnZone: "zs:storage/zone[name=%]", setting.OnUser: "sys:system/aaa/authentication/users/user[username=%]",
+	setting.OnCommunity: "mg:management-plane/snmp/community[name=%]", setting.OnSNMPUser: "mg:management-plane/snmp/user[name=%]",
+	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
+}
+
+var purpose = at("purpose", "purpose", asIs)
+
+// vlanRanges are VLANs as a leaf-list of numbers and ranges: 20, 30..35.
+var vlanRanges = codec{
+	list: true,
+	read: func(l []string) string { return strings.ReplaceAll(strings.Join(l, ","), "..", "-") },
+	write: func(v string) []string {
+		out := strings.Split(v, ",")
+		for i := range out {
+			out[i] = strings.Replace(out[i], "-", "..", 1)
+		}
+		return out
+	},
+}
 
 type leafOf struct {
 	name, rest string
@@ -124,7 +171,7 @@ func featuresOf(peer netconf.Hello) []network.Feature {
 		if f, ok := moduleFeatures[module]; ok {
 			out = append(out, f)
 		}
-		if module == "ep-switching" || module == "ep-device" {
+		if slices.Contains(ownModules, module) {
 			for f := range strings.SplitSeq(features, ",") {
 				if known, ok := ownFeatures[f]; ok {
 					out = append(out, known)
@@ -136,9 +183,11 @@ func featuresOf(peer netconf.Hello) []network.Feature {
 	return slices.Compact(out)
 }
 
+var ownModules = []string{"ep-switching", "ep-device", "ep-management"}
+
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
-	"openconfig-system": setting.SystemBasics,
+	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning,
 }
 
 var ownFeatures = map[string]network.Feature{
@@ -146,4 +195,6 @@ var ownFeatures = map[string]network.Feature{
 	"rate-limits": setting.RateLimits, "dhcp-snooping": setting.DHCPSnooping, "loop-protection": setting.LoopGuard,
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
+	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs,
 }

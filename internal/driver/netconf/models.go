@@ -1,6 +1,7 @@
 package netconf
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 	"strconv"
@@ -30,6 +31,8 @@ const (
 	nsAggregate  = "http://openconfig.net/yang/interfaces/aggregate"
 	nsACL        = "http://openconfig.net/yang/acl"
 	nsWAN        = "urn:everypost:yang:ep-wan"
+	nsStorage    = "urn:everypost:yang:ep-storage"
+	nsManagement = "urn:everypost:yang:ep-management"
 	nsRadioLink  = "urn:everypost:yang:ep-radio-link"
 
 	nsIanaIf        = "urn:ietf:params:xml:ns:yang:iana-if-type"
@@ -46,7 +49,10 @@ func sections(pairs ...string) []*xmlnode.Node {
 
 var (
 	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
-		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services"),
+		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage"),
+		xmlnode.New(nsManagement, "management-plane", xmlnode.New(nsManagement, "contact-input")),
+		xmlnode.New(nsACL, "acl", xmlnode.New(nsACL, "acl-sets")),
+		xmlnode.New(nsSwitching, "switching", xmlnode.New(nsSwitching, "class"), xmlnode.New(nsSwitching, "pair"), xmlnode.New(nsSwitching, "ring"), xmlnode.New(nsSwitching, "controller")),
 		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "name"), xmlnode.New(nsInstance, "fdb"),
 			xmlnode.New(nsInstance, "afts"), xmlnode.New(nsInstance, "protocols"))))
 	stateSections = sections(nsInterfaces, "interfaces", nsLLDP, "lldp", nsDevice, "device", nsSwitching, "switching")
@@ -71,7 +77,10 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 		if routed := i.Child("routed-vlan"); routed != nil {
 			if id, err := network.ParseVLAN(routed.TextAt("config/vlan")); err == nil && i.TextAt("config/enabled") != "false" &&
 				(routed.Find("ipv4/addresses/address") != nil || routed.TextAt("ipv4/config/dhcp-client") == "true") && c.ManagementVLAN == 0 {
-				c.ManagementVLAN = id
+				c.ManagementVLAN, c.ManagementInterface = id, i.TextAt("name")
+				if a := routed.Find("ipv4/addresses/address/config"); a != nil && a.TextAt("ip") != "" {
+					c.ManagementAddress = a.TextAt("ip") + "/" + cmp.Or(a.TextAt("prefix-length"), "32")
+				}
 			}
 			continue
 		}
@@ -99,13 +108,9 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 			c.Ports[name] = p
 		}
 	}
-	for _, kind := range []struct {
-		list string
-		kind setting.Kind
-	}{{"schedule", setting.OnSchedule}, {"mirror", setting.OnMirror}} {
-		for _, n := range data.Child("switching").All(kind.list) {
-			addObject(&c, setting.Object(kind.kind, n.TextAt("name")))
-		}
+	for _, kind := range slices.Sorted(maps.Keys(objectLists)) {
+		outer, _ := newPath(objectLists[kind]).list()
+		entries(data, outer, func(key string, _ *xmlnode.Node) { addObject(&c, setting.Object(kind, key)) })
 	}
 	readAccessLists(data, &c)
 	readProtocols(data, &c)
@@ -178,16 +183,45 @@ func writeConfig(before, after network.Config) []*xmlnode.Node {
 	for _, object := range setting.Objects(after) {
 		if k := setting.KindOf(object); k == setting.OnPort && after.Ports[object].Equal(before.Ports[object]) {
 			continue
-		} else if _, had := before.Objects[object]; !had && (k == setting.OnSchedule || k == setting.OnMirror) {
-			e.at(newPath("sw:switching/"+string(k)+"[name=%]").steps, keyOfObject(object))
+		} else if _, had := before.Objects[object]; !had && objectLists[k] != "" {
+			e.at(newPath(objectLists[k]).steps, keyOfObject(object))
 		}
 		writeSettings(e, object, before, after)
 	}
 	writeAccessLists(e, before, after)
 	writeProtocols(e, before, after)
 	writeServices(e, before.Services, after.Services)
+	writeSelf(e, before, after)
 	writeRemovals(e, before, after)
 	return e.root.Children
+}
+
+// writeSelf writes by what name the device goes, and in which VLAN it is managed.
+func writeSelf(e *edit, before, after network.Config) {
+	if after.Hostname != before.Hostname {
+		e.put(newPath("sys:system/config/hostname"), "", after.Hostname)
+	}
+	if after.ManagementAddress != before.ManagementAddress && after.ManagementAddress != "" && before.ManagementInterface != "" {
+		writeAddress(e, before.ManagementInterface, before.ManagementAddress, after.ManagementAddress)
+	}
+	if after.ManagementVLAN != before.ManagementVLAN && after.ManagementVLAN != 0 && before.ManagementInterface != "" {
+		e.put(newPath("if:interfaces/interface[name=%]/vlan:routed-vlan/config/vlan"), before.ManagementInterface, after.ManagementVLAN.String())
+	}
+}
+
+// writeAddress puts one address of an interface in the place of another.
+func writeAddress(e *edit, of, before, after string) {
+	addresses := e.at(newPath("if:interfaces/interface[name=%]/vlan:routed-vlan/ip:ipv4/addresses").steps, of)
+	entry := func(prefix string) (*xmlnode.Node, string, string) {
+		ip, length, _ := strings.Cut(prefix, "/")
+		return xmlnode.New(nsIP, "address", xmlnode.Leaf(nsIP, "ip", ip)), ip, length
+	}
+	old, oldIP, _ := entry(before)
+	made, ip, length := entry(after)
+	if oldIP != ip {
+		addresses.Add(remove(old))
+	}
+	addresses.Add(made.Add(xmlnode.New(nsIP, "config", xmlnode.Leaf(nsIP, "ip", ip), xmlnode.Leaf(nsIP, "prefix-length", length))))
 }
 
 func writeServices(e *edit, before, after map[string]bool) {
@@ -217,9 +251,8 @@ func writeRemovals(e *edit, before, after network.Config) {
 		if _, has := after.Objects[object]; has {
 			continue
 		}
-		switch k := setting.KindOf(object); k {
-		case setting.OnSchedule, setting.OnMirror:
-			e.take(newPath("sw:switching/"+string(k)+"[name=%]"), keyOfObject(object))
+		if list := objectLists[setting.KindOf(object)]; list != "" {
+			e.take(newPath(list), keyOfObject(object))
 		}
 	}
 }

@@ -35,7 +35,7 @@ const documents = `
  <interface><name>2</name><config><name>2</name><type>ethernetCsmacd</type><enabled>false</enabled></config>
   <ethernet xmlns="http://openconfig.net/yang/interfaces/ethernet"><switched-vlan xmlns="http://openconfig.net/yang/vlan"><config><interface-mode>TRUNK</interface-mode><native-vlan>10</native-vlan><trunk-vlans>20..22</trunk-vlans><trunk-vlans>40</trunk-vlans></config></switched-vlan></ethernet>
   <state><oper-status>LOWER_LAYER_DOWN</oper-status></state></interface>
- <interface><name>vlan10</name><config><name>vlan10</name><type>ianaift:l3ipvlan</type></config><routed-vlan xmlns="http://openconfig.net/yang/vlan"><config><vlan>10</vlan></config><ipv4 xmlns="http://openconfig.net/yang/interfaces/ip"><addresses><address><ip>10.0.0.2</ip></address></addresses></ipv4></routed-vlan></interface>
+ <interface><name>vlan10</name><config><name>vlan10</name><type>ianaift:l3ipvlan</type></config><routed-vlan xmlns="http://openconfig.net/yang/vlan"><config><vlan>10</vlan></config><ipv4 xmlns="http://openconfig.net/yang/interfaces/ip"><addresses><address><ip>10.0.0.2</ip><config><ip>10.0.0.2</ip><prefix-length>24</prefix-length></config></address></addresses></ipv4></routed-vlan></interface>
  <interface><name>lo0</name><config><name>lo0</name><type>ianaift:softwareLoopback</type></config></interface>
 </interfaces>
 <network-instances xmlns="http://openconfig.net/yang/network-instance"><network-instance><name>default</name><vlans><vlan><vlan-id>20</vlan-id><config><name>office</name></config></vlan><vlan><vlan-id>bad</vlan-id></vlan></vlans></network-instance></network-instances>
@@ -46,7 +46,7 @@ const documents = `
 func TestReadConfig(t *testing.T) {
 	c := readConfig(parse(t, documents), nil)
 	assert.Equal(t, network.Config{
-		Hostname: "sw", ManagementVLAN: 10, VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}},
+		Hostname: "sw", ManagementVLAN: 10, ManagementInterface: "vlan10", ManagementAddress: "10.0.0.2/24", VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}},
 		Ports: map[string]network.PortConfig{
 			"1": {Description: "desk & chair", Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true},
 			"2": {Mode: network.Trunk, NativeVLAN: 10, TrunkVLANs: network.VLANSet{20, 21, 22, 40}},

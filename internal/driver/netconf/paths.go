@@ -10,7 +10,7 @@ import (
 // prefixes are those of the paths in this package.
 var prefixes = map[string]string{
 	"if": nsInterfaces, "eth": nsEthernet, "vlan": nsVLAN, "poe": nsPoE, "lag": nsAggregate, "netin": nsInstance, "sys": nsSystem,
-	"lacp": nsLACP, "stp": nsSpanning, "acl": nsACL, "dev": nsDevice, "sw": nsSwitching,
+	"lacp": nsLACP, "stp": nsSpanning, "acl": nsACL, "dev": nsDevice, "sw": nsSwitching, "zs": nsStorage, "mg": nsManagement, "ip": nsIP,
 }
 
 // path is where something stands in the tree of a device: steps below each other, of which one may be a list whose entry is
@@ -124,7 +124,7 @@ func (e *edit) at(steps []step, key string) *xmlnode.Node {
 		entry := byKey[s.name+" "+key]
 		if entry == nil {
 			entry = xmlnode.New(s.space, s.name, xmlnode.Leaf(s.space, s.key, key))
-			if s.name == "interface" && s.space != nsInterfaces { // its key refers to the same leaf of its config
+			if s.name == "interface" && s.space != nsInterfaces || s.name == "user" && s.space == nsSystem { // its key refers to the same leaf of its config
 				entry.Add(xmlnode.New(s.space, "config", xmlnode.Leaf(s.space, s.key, key)))
 			}
 			byKey[s.name+" "+key] = entry

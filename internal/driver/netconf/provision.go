@@ -17,7 +17,7 @@ import (
 const nsServer = "urn:ietf:params:xml:ns:yang:ietf-netconf-server"
 
 // Provision implements driver.Provisioner: a document to be merged into what a new device runs.
-func (Connector) Provision(p driver.Provision) ([]byte, error) {
+func (c Connector) Provision(p driver.Provision) ([]byte, error) {
 	leaf, node := xmlnode.Leaf, xmlnode.New
 	host, port, err := net.SplitHostPort(p.CallHome)
 	if err != nil {
@@ -45,6 +45,9 @@ func (Connector) Provision(p driver.Provision) ([]byte, error) {
 			leaf(nsServer, "remote-address", host), leaf(nsServer, "remote-port", port)))))))))
 	for _, n := range writeConfig(p.Before, p.After) {
 		overlay(out, n)
+	}
+	if err := secretsOf(c.Secrets).reveal(out); err != nil {
+		return nil, err
 	}
 	return out.Bytes(), nil
 }
@@ -98,7 +101,7 @@ func plain(n *xmlnode.Node) *xmlnode.Node {
 
 // keyOf is the name of an entry of a list.
 func keyOf(n *xmlnode.Node) string {
-	for _, key := range []string{"name", "username", "vlan-id"} {
+	for _, key := range []string{"name", "username", "vlan-id", "number", "id"} {
 		if c := n.Child(key); c != nil && n.Name != "config" {
 			return c.Text
 		}

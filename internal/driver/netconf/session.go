@@ -19,13 +19,14 @@ type session struct {
 	conn         *netconf.Conn
 	rpc          *netconf.Session
 	skipValidate bool
+	secrets      secrets
 }
 
 // writable is a session whose device can run a change on trial.
 type writable struct{ *session }
 
-func newSession(conn *netconf.Conn, rpc *netconf.Session, skipValidate bool) driver.Session {
-	s := &session{conn: conn, rpc: rpc, skipValidate: skipValidate}
+func newSession(conn *netconf.Conn, rpc *netconf.Session, c Connector) driver.Session {
+	s := &session{conn: conn, rpc: rpc, skipValidate: c.SkipValidate, secrets: secretsOf(c.Secrets)}
 	if peer := rpc.Peer(); peer.Has(netconf.CapCandidate) && peer.Has(netconf.CapConfirmedCommit) {
 		return writable{s}
 	}
@@ -64,6 +65,9 @@ func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) 
 	if err != nil {
 		return driver.Configuration{}, fmt.Errorf("read configuration: %w", err)
 	}
+	if err := s.secrets.hide(data); err != nil {
+		return driver.Configuration{}, fmt.Errorf("read configuration: %w", err)
+	}
 	return driver.Configuration{Config: readConfig(data, featuresOf(s.rpc.Peer())), Document: data.Indented()}, nil
 }
 
@@ -72,6 +76,9 @@ func (s *session) ReadWhole(ctx context.Context) ([]byte, error) {
 	data, err := s.rpc.GetConfig(ctx, netconf.Running, nil, netconf.DefaultsReportAll)
 	if err != nil {
 		return nil, refusal(fmt.Errorf("read configuration with defaults: %w", err))
+	}
+	if err := s.secrets.hide(data); err != nil {
+		return nil, fmt.Errorf("read configuration with defaults: %w", err)
 	}
 	return data.Indented(), nil
 }
@@ -101,7 +108,11 @@ func refusal(err error) error {
 // Propose implements driver.Writer.
 func (s writable) Propose(ctx context.Context, before, after network.Config) (driver.Proposal, error) {
 	p := &proposal{s: s.session}
-	err := p.prepare(ctx, writeConfig(before, after))
+	config := writeConfig(before, after)
+	if err := s.secrets.reveal(xmlnode.New("", "", config...)); err != nil {
+		return nil, err
+	}
+	err := p.prepare(ctx, config)
 	if err != nil {
 		p.giveBack(ctx, refusal(err))
 		return nil, refusal(err)

@@ -113,13 +113,20 @@ func contact(text string) []*xmlnode.Node {
 
 func TestAgainstNetconfd(t *testing.T) {
 	conn := netconfd(t)
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
 	events := make(chan string, 100)
 	open := func(o netconf.Options) *netconf.Session {
 		s, err := conn.Open(ctx, o)
 		require.NoError(t, err)
 		t.Cleanup(func() { _ = s.Close() })
+		// This server lets a request that comes in one piece with our hello lie until more comes: ask until it answers.
+		require.Eventually(t, func() bool {
+			brief, cancel := context.WithTimeout(ctx, 2*time.Second)
+			defer cancel()
+			_, err := s.GetConfig(brief, netconf.Running, []*xmlnode.Node{xmlnode.New(sysNS, "system")}, netconf.DefaultsExplicit)
+			return err == nil
+		}, 20*time.Second, 10*time.Millisecond)
 		return s
 	}
 	s := open(netconf.Options{})

@@ -1,0 +1,52 @@
+package netconf
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+// readStanding reads what ep-switching, ep-storage, ep-management and openconfig-acl tell of what is set with them.
+func readStanding(in *network.Inside, data *xmlnode.Node) {
+	sw := data.Child("switching")
+	for _, r := range sw.All("ring") {
+		if state := r.TextAt("state"); state != "" {
+			in.Rings = append(in.Rings, network.RingState{Name: r.TextAt("name"), ActsAs: r.TextAt("acts-as"), State: state, Blocked: r.TextAt("blocked"), Changes: number(r, "changes")})
+		}
+	}
+	if p := sw.Child("pair"); p != nil {
+		in.Pair = &network.PairState{Name: p.TextAt("name"), Joined: p.TextAt("state") == "joined", Keepalive: map[string]string{"true": "heard", "false": "lost"}[p.TextAt("keepalive-heard")]}
+	}
+	for _, c := range sw.All("class") {
+		if n, err := strconv.Atoi(c.TextAt("number")); err == nil {
+			in.Classes = append(in.Classes, network.ClassCount{Class: n, Sent: counter(c, "sent"), Dropped: counter(c, "dropped")})
+		}
+	}
+	if c := sw.Child("controller"); c.TextAt("address") != "" {
+		in.Controller = &network.ControllerState{Address: c.TextAt("address"), Connected: c.TextAt("state") == "connected", Since: epoch(c.TextAt("last-change"))}
+	}
+	for _, l := range data.Child("storage").All("login") {
+		login := network.StorageLogin{Port: l.TextAt("port"), Name: l.TextAt("name"), Address: l.TextAt("address"), Kind: l.TextAt("kind"), Sees: []string{}}
+		for _, s := range l.All("sees") {
+			login.Sees = append(login.Sees, s.Text)
+		}
+		in.Logins = append(in.Logins, login)
+	}
+	for _, c := range data.Child("management-plane").All("contact-input") {
+		contact := c.TextAt("contact")
+		in.Contacts = append(in.Contacts, network.ContactState{Number: c.TextAt("number"), Text: c.TextAt("text"), Severity: cmp.Or(c.TextAt("severity"), "warning"),
+			Contact: contact, Alarm: contact != "" && contact == cmp.Or(c.TextAt("alarm-when"), "open")})
+	}
+	for _, set := range data.Find("acl/acl-sets").All("acl-set") {
+		entries := set.Child("acl-entries").All("acl-entry")
+		slices.SortStableFunc(entries, func(a, b *xmlnode.Node) int { return number(a, "sequence-id") - number(b, "sequence-id") })
+		hits := network.ListHits{Name: set.TextAt("name"), Hits: make([]uint64, len(entries))}
+		for i, e := range entries {
+			hits.Hits[i] = counter(e.Child("state"), "matched-packets")
+		}
+		in.Lists = append(in.Lists, hits)
+	}
+}
