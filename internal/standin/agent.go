@@ -3,6 +3,7 @@ package standin
 import (
 	"context"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -16,7 +17,15 @@ type agent struct{ d *device }
 
 // switchFeatures are the features of ep-switching that switches have.
 var switchFeatures = []string{"link-modes", "voice-vlan", "isolation", "storm-limits", "rate-limits", "dhcp-snooping", "loop-protection", "access-control",
-	"power-priorities", "schedules", "mirrors", "dscp", "link-tracking", "igmp-snooping"}
+	"power-priorities", "schedules", "mirrors", "dscp", "link-tracking", "igmp-snooping", "traffic-classes"}
+
+// modelFeatures are those that switches of a model have besides, of ep-switching and of ep-management.
+var modelFeatures = map[string]struct{ switching, management []string }{
+	"H48P": {switching: []string{"stacking"}},
+	"H32C": {[]string{"pairs"}, []string{"own-port"}},
+	"H16S": {management: []string{"own-port"}},
+	"H12R": {[]string{"rings", "controllers"}, []string{"contact-inputs"}},
+}
 
 // Capabilities implements netconf.Handler.
 func (a *agent) Capabilities() []string {
@@ -34,7 +43,12 @@ func (a *agent) Capabilities() []string {
 	} {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
-	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management")
+	more := modelFeatures[a.d.spec.Model]
+	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management",
+		namespaces["ep-mg"]+"?module=ep-management&features="+strings.Join(append([]string{"local-users", "sign-in", "snmp"}, more.management...), ","))
+	if a.d.spec.Model == "H16S" {
+		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
+	}
 	if a.d.spec.Role != "switch" {
 		return caps
 	}
@@ -43,13 +57,14 @@ func (a *agent) Capabilities() []string {
 	} {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
-	caps = append(caps, namespaces["ep-sw"]+"?module=ep-switching&features="+strings.Join(switchFeatures, ","))
+	caps = append(caps, namespaces["ep-sw"]+"?module=ep-switching&features="+strings.Join(slices.Concat(switchFeatures, more.switching), ","))
 	return caps
 }
 
 // Serve implements netconf.Handler.
 func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.Node, error) {
 	w := a.d.world
+	defer a.d.worked(op.Name, time.Now())
 	w.mu.Lock()
 	slow := a.d.slow
 	w.mu.Unlock()
@@ -62,6 +77,9 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 	}
 	w.mu.Lock()
 	defer w.mu.Unlock()
+	if err := a.d.mayDo(s.User, op.Name); err != nil {
+		return nil, err
+	}
 	switch op.Name {
 	case "get":
 		var wanted []*xmlnode.Node
@@ -104,6 +122,13 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 		return nil, a.subscribe(s, op)
 	}
 	return nil, &netconf.RPCError{Type: "protocol", Tag: netconf.TagNotSupported, Severity: "error", Message: "the operation " + op.Name + " is not supported"}
+}
+
+// worked keeps account of the time that a device takes for what it is told, other than telling its state.
+func (d *device) worked(op string, since time.Time) {
+	if op != "get" {
+		d.own.Add(int64(time.Since(since)))
+	}
 }
 
 func (a *agent) store(where *xmlnode.Node) (**xmlnode.Node, error) {
@@ -302,6 +327,11 @@ func (d *device) run(tree *xmlnode.Node, s *netconf.ServerSession) {
 		d.candidate = tree.Clone()
 	}
 	d.notify(d.world.clock.now(), xmlnode.New(netconf.EventsNS, "netconf-config-change", changedBy(s), xmlnode.Leaf(netconf.EventsNS, "datastore", "running")))
+	by := "by itself"
+	if s != nil {
+		by = "by " + s.User
+	}
+	d.tells(happening{severityAll, "CONFIG", "the configuration was changed " + by, "", ""})
 	dies := d.refuse[DieInCommit]
 	if dies {
 		delete(d.refuse, DieInCommit)

@@ -12,6 +12,7 @@ type spanning struct {
 	root    map[string]string // by node: the node of the root bridge
 	cost    map[string]int    // by node: to the root
 	toRoot  map[string]*bundle
+	rings   map[string]ringNow // by name
 }
 
 // bundle is the cables that forward as one: one cable, or the members of a link aggregation.
@@ -19,14 +20,6 @@ type bundle struct {
 	a, b   string // nodes, see nodeOf
 	cables []*cable
 	speed  int // Mbit/s of all
-}
-
-// nodeOf is the bridge that a device is a part of: the pair where two switches act as one.
-func (w *World) nodeOf(device string) string {
-	if c := w.devices[device].spec.Cluster; c != nil && c.Kind == "mlag" {
-		return c.Name
-	}
-	return device
 }
 
 // forwards reports whether the ends of a cable agree to forward over it: both have a link, and bundle it or not, by ways that
@@ -114,6 +107,8 @@ func (w *World) spanTree() *spanning {
 	s := &spanning{blocked: map[endpoint]bool{}, root: map[string]string{}, cost: map[string]int{}, toRoot: map[string]*bundle{}}
 	bundles := w.bundles()
 	at := map[string][]*bundle{}
+	s.rings = w.ringsNow()
+	bundles = slices.DeleteFunc(bundles, func(b *bundle) bool { return s.cutByRing(b) })
 	for _, b := range bundles {
 		at[b.a] = append(at[b.a], b)
 		at[b.b] = append(at[b.b], b)
@@ -246,11 +241,16 @@ func (w *World) managed() map[string]bool {
 			queue = w.enter(queue, by, r, nil)
 		}
 	}
-	w.flood(queue, by, func(r room) []room {
-		if w.devices[r.device].cfg.management != r.vlan {
-			return nil
+	w.flood(queue, by, func(r room) (out []room) {
+		for _, name := range w.atOwnPorts(r) {
+			if !reached[name] {
+				out = append(out, beyond(name)...)
+			}
 		}
-		return beyond(r.device)
+		if w.devices[r.device].cfg.management == r.vlan {
+			out = append(out, beyond(r.device)...)
+		}
+		return out
 	})
 	return reached
 }

@@ -21,8 +21,16 @@ type compiled struct {
 	off map[string]bool // services that are switched off
 
 	switching
+	classes  classes
+	pair     pairConfig
+	rings    map[string]ringConfig
+	members  map[string]int // priorities of members of a stack
+	storage  storage
+	manage   managed
+	telling  telling
 	callHome string            // host:port to call; "" for none
 	keys     map[string]string // by which users are let in
+	users    map[string]localUser
 }
 
 type portConfig struct {
@@ -50,9 +58,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	for _, s := range tree.Child("services").All("service") {
 		c.off[s.TextAt("name")] = s.TextAt("enabled") == "false"
 	}
-	for _, u := range tree.Find("system/aaa/authentication/users").All("user") {
-		c.keys[u.TextAt("username")] = u.TextAt("config/ssh-key")
-	}
+	c.compileUsers(tree)
 	if home := tree.Find("netconf-server/call-home/netconf-client/endpoints/endpoint/ssh/tcp-client-parameters"); home != nil {
 		c.callHome = net.JoinHostPort(home.TextAt("remote-address"), home.TextAt("remote-port"))
 	}
@@ -80,6 +86,11 @@ func compile(tree *xmlnode.Node) *compiled {
 		c.ports[i.TextAt("name")] = p
 	}
 	c.compileSwitching(tree)
+	c.compileClasses(tree)
+	c.compileRedundancy(tree)
+	c.compileStorage(tree)
+	c.compileManagement(tree)
+	c.compileTelling(tree)
 	for name, p := range c.ports {
 		if p.lag != "" { // a member forwards what its bundle does
 			bundle := c.ports[p.lag]

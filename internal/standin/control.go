@@ -4,8 +4,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -16,7 +18,8 @@ import (
 // Fault is something that can be thrown at a world, by name.
 type Fault string
 
-// The faults. A target is a device, or a port as device:port for cut, mend, damage, loop, storm and flap.
+// The faults. A target is a device, or a port as device:port for cut, mend, damage, loop, storm, rogue-dhcp, flap
+// and tinker.
 const (
 	Cut            Fault = "cut"             // cut the cable at a port
 	Mend           Fault = "mend"            // mend it
@@ -35,6 +38,9 @@ const (
 	Rain           Fault = "rain"            // heavy rain on a radio link
 	Overheat       Fault = "overheat"        // a device gets hot
 	DeadSupply     Fault = "dead-supply"     // the last power supply of a device fails
+	Tinker         Fault = "tinker"          // somebody at the device puts a port into another VLAN, and says so in its description
+	Contact        Fault = "contact"         // the contact at an input of a device (device:1) opens, or closes again
+	RogueDHCP      Fault = "rogue-dhcp"      // what is plugged into a port gives out addresses that lead nowhere
 	Unpack         Fault = "unpack"          // take a device out of its crate: it asks what it is to be, and calls home
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
@@ -44,7 +50,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Unpack, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Unpack, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -53,6 +59,9 @@ func (w *World) Throw(f Fault, target string) error {
 	defer w.mu.Unlock()
 	if f == Cut || f == Mend {
 		return w.setCut(target, f == Cut)
+	}
+	if f == Contact {
+		return w.flipContact(target)
 	}
 	if at, err := w.endpoint(target); slices.Contains(onPort, f) {
 		if err != nil {
@@ -113,7 +122,7 @@ func (w *World) Throw(f Fault, target string) error {
 }
 
 // onPort are the faults of what hangs on a port.
-var onPort = []Fault{Damage, Loop, Storm, Flap}
+var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Tinker}
 
 func (w *World) throwAt(f Fault, target string, at endpoint) error {
 	switch p := w.at(at); f {
@@ -121,6 +130,8 @@ func (w *World) throwAt(f Fault, target string, at endpoint) error {
 		p.damage = 0.02
 	case Loop:
 		p.guard.looped = true
+	case RogueDHCP:
+		p.guard.rogue = true
 	case Storm:
 		p.guard.storming = true
 	case Flap:
@@ -130,8 +141,33 @@ func (w *World) throwAt(f Fault, target string, at endpoint) error {
 		for i := range 11 {
 			w.after(time.Duration(i+1)*500*time.Millisecond, func() { _ = w.setCut(target, i%2 == 1) })
 		}
+	case Tinker:
+		return w.tinker(at)
 	}
 	w.settle()
+	return nil
+}
+
+// tinkerer is who changes devices on the spot.
+const tinkerer = "night-shift"
+
+// tinker moves an access port to VLAN 20, or away from it to the next that the device knows, and describes any port anew.
+func (w *World) tinker(at endpoint) error {
+	d, ns := w.devices[at.device], namespaces
+	port := xmlnode.New(ns["oc-if"], "interface", xmlnode.Leaf(ns["oc-if"], "name", at.port),
+		xmlnode.New(ns["oc-if"], "config", xmlnode.Leaf(ns["oc-if"], "description", "tried at night")))
+	if p := d.cfg.ports[at.port]; p.untagged != 0 && len(p.tagged) == 0 {
+		to := 20
+		if p.untagged == to {
+			to = slices.Min(append(slices.DeleteFunc(slices.Collect(maps.Keys(d.cfg.vlans)), func(v int) bool { return v <= to }), 4094))
+		}
+		port.Add(xmlnode.New(ns["oc-eth"], "ethernet", xmlnode.New(ns["oc-vlan"], "switched-vlan",
+			xmlnode.New(ns["oc-vlan"], "config", xmlnode.Leaf(ns["oc-vlan"], "access-vlan", strconv.Itoa(to))))))
+	}
+	if err := w.edit(d, tinkerer, []*xmlnode.Node{xmlnode.New(ns["oc-if"], "interfaces", port)}); err != nil {
+		return err
+	}
+	d.save()
 	return nil
 }
 
@@ -141,7 +177,8 @@ func (w *World) setCut(target string, cut bool) error {
 		return err
 	}
 	if !cut {
-		w.at(at).guard.looped, w.at(at).guard.storming = false, false
+		g := &w.at(at).guard
+		g.looped, g.storming, g.rogue = false, false, false
 	}
 	for _, c := range w.cables {
 		if c.a == at || c.b == at {
@@ -185,6 +222,10 @@ func (w *World) Edit(device, who string, content []*xmlnode.Node) error {
 	if d == nil {
 		return fmt.Errorf("there is no device %q in this world", device)
 	}
+	return w.edit(d, who, content)
+}
+
+func (w *World) edit(d *device, who string, content []*xmlnode.Node) error {
 	tree, err := edit(d.running, xmlnode.New(netconf.BaseNS, "config", content...), netconf.EditMerge)
 	if err != nil {
 		return err

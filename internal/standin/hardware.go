@@ -49,11 +49,17 @@ func (d *device) memory(now time.Time) (used, total float64) {
 	return total * (0.41 + 0.04*d.wave("memory", now, 30*time.Minute)), total
 }
 
+// savedWatts is what a port takes less that sleeps between frames.
+const savedWatts = 0.4
+
 // watts is what the device takes with all that it feeds.
 func (d *device) watts() float64 {
 	watts := 38.0
-	for _, p := range d.ports {
+	for name, p := range d.ports {
 		watts += float64(p.feeding) / 1000
+		if p.up && d.cfg.ports[name].energySaving { // low power idle between frames
+			watts -= savedWatts
+		}
 	}
 	return watts
 }

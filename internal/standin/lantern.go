@@ -278,6 +278,7 @@ func (y *yard) harbourHouse() {
 		y.provider(edge.Name, "wan1")
 		st := y.add("st", "H16S", i+1)
 		y.link(core, "1/1/4", st.Name, "1/1/16")
+		y.storage(st)
 	}
 	firewalls := []ClusterMember{{"hh-fw-01", "active", "S800", y.devices["hh-fw-01"].Serial}, {"hh-fw-02", "standby", "S800", y.devices["hh-fw-02"].Serial}}
 	for _, m := range firewalls {
@@ -289,6 +290,26 @@ func (y *yard) harbourHouse() {
 		y.wireless(fmt.Sprintf("hh-ap-%02d", i+1), 12, 2, 0)
 	}
 	y.plug("hh-sw-01", desks.of(48), phones.of(40), prepared.of(12))
+}
+
+// storage plugs hosts and arrays into a storage switch. Those of booking and of payroll were zoned; what came since waits.
+func (y *yard) storage(d *DeviceSpec) {
+	side := d.Name[len(d.Name)-1:]
+	for i, name := range []string{"booking", "booking", "payroll", "cameras"} {
+		p := d.port("1/1/" + strconv.Itoa(i+1))
+		p.Untagged, p.Description, p.Disabled = 20, fmt.Sprintf("Host %s %d", name, i+1), false
+		y.station(stations{kind: "host-" + name, vlan: 20, rate: 30_000_000}, p.Name, d, i+1, "", 0)
+	}
+	for i := range 2 {
+		p := d.port("1/1/" + strconv.Itoa(13+i))
+		p.Untagged, p.Description, p.Disabled = 20, fmt.Sprintf("Array %d, port %s", i+1, side), false
+		y.station(stations{kind: "array", vlan: 20, rate: 90_000_000}, p.Name, d, i+1, "", 0)
+	}
+	fabric := "side-" + side
+	d.Zones = []ZoneSpec{
+		{fabric, "booking-1", "tickets and timetables", []string{"1/1/1", "1/1/13"}}, {fabric, "booking-2", "tickets and timetables", []string{"1/1/2", "1/1/13"}},
+		{fabric, "payroll", "wages", []string{"1/1/3", "1/1/14"}},
+	}
 }
 
 func (y *yard) ternHaven() {

@@ -36,6 +36,11 @@ func combo(list []PortSpec, which ...int) []PortSpec {
 	return list
 }
 
+// withOwnPort adds a port for nothing but management.
+func withOwnPort(list []PortSpec) []PortSpec {
+	return append(list, routed(portsOf("mgmt", 0, 1, 1000, false, false))...)
+}
+
 func switchPorts(member, copper, copperSpeed, cages, cageSpeed int, poe bool) []PortSpec {
 	prefix := strconv.Itoa(member) + "/1/"
 	return append(portsOf(prefix, 1, copper, copperSpeed, poe, false), portsOf(prefix, copper+1, cages, cageSpeed, false, true)...)
@@ -47,8 +52,8 @@ var models = map[string]model{
 	"H24P": {"Halyard", "switch", 370_000, 2, 0, "HY24", "4.1.6", func() []PortSpec { return switchPorts(1, 24, 1000, 4, 10_000, true) }},
 	"H48P": {"Halyard", "switch", 740_000, 2, 0, "HY48", "4.1.6", func() []PortSpec { return switchPorts(1, 48, 1000, 4, 10_000, true) }},
 	"H12R": {"Halyard", "switch", 180_000, 2, 0, "HY12", "3.8.2", func() []PortSpec { return switchPorts(1, 8, 1000, 4, 1000, true) }},
-	"H32C": {"Halyard", "switch", 0, 2, 0, "HY32", "5.0.3", func() []PortSpec { return switchPorts(1, 0, 0, 32, 100_000, false) }},
-	"H16S": {"Halyard", "switch", 0, 2, 0, "HY16", "2.2.0", func() []PortSpec { return switchPorts(1, 0, 0, 16, 25_000, false) }},
+	"H32C": {"Halyard", "switch", 0, 2, 0, "HY32", "5.0.3", func() []PortSpec { return withOwnPort(switchPorts(1, 0, 0, 32, 100_000, false)) }},
+	"H16S": {"Halyard", "switch", 0, 2, 0, "HY16", "2.2.0", func() []PortSpec { return withOwnPort(switchPorts(1, 0, 0, 16, 25_000, false)) }},
 	"A2": {"Foghorn", "access-point", 0, 0, 11_800, "FH2", "2.7.0", func() []PortSpec {
 		return append(portsOf("eth", 0, 1, 1000, false, false), routed([]PortSpec{{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}})...)
 	}},

@@ -3,7 +3,6 @@ package standin
 import (
 	"cmp"
 	"maps"
-	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -15,6 +14,7 @@ func (w *World) settle() {
 	now := w.clock.now()
 	w.settlePower(now)
 	w.settleLinks(now)
+	w.gatherBridges()
 	w.settlePoE()
 	w.settleTunnels(now)
 	w.tree = w.spanTree()
@@ -22,25 +22,20 @@ func (w *World) settle() {
 	for _, h := range w.hosts {
 		h.routed = false
 	}
+	w.settleRings()
+	w.settleLimits()
 	w.reached = w.managed()
 	w.tapPorts()
 	for name, d := range w.devices {
 		// The workshop in which devices are unpacked lets them reach out before they are anything.
 		bare := d.spec.Crated && d.cfg.callHome == ""
-		d.gate.set((w.reached[name] || bare) && d.powered && !d.hung)
+		d.settleAddress()
+		d.gate.set((w.reached[name] || bare) && d.powered && !d.hung && !d.lost)
 		if off := d.cfg.off[serviceNetconf] || !d.letsManage(); d.listener != nil && off != d.mute {
 			d.mute = off
 			d.listener.setDown(off || !d.powered || d.booting)
 		}
 	}
-}
-
-// manager is from where the service comes in this world: from the machine itself.
-var manager = netip.AddrFrom4([4]byte{127, 0, 0, 1})
-
-// letsManage tells whether a device lets itself be managed from where the service is.
-func (d *device) letsManage() bool {
-	return len(d.cfg.allowed) == 0 || slices.ContainsFunc(d.cfg.allowed, func(p netip.Prefix) bool { return p.Contains(manager) })
 }
 
 // settleLinks works out which ports have a link, and lets the ports' guards act on it until all is quiet.

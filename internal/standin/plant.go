@@ -34,7 +34,8 @@ type DeviceSpec struct {
 	BridgePriority          int      // IEEE 802.1D; 32768 when 0
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
-	Crated                  bool     // in its crate, to be unpacked later: it comes by itself then
+	Zones                   []ZoneSpec
+	Crated                  bool // in its crate, to be unpacked later: it comes by itself then
 }
 
 // Cluster is several boxes that act as one: a stack, which is one device of several members; a pair of switches to which
@@ -61,6 +62,12 @@ type PortSpec struct {
 	LAG               string // the bundle of which it is a member
 	Cage              bool
 	Combo             bool // has a cage besides its copper connector, of which one works
+}
+
+// ZoneSpec is ports of a storage switch that see each other, in a fabric.
+type ZoneSpec struct {
+	Fabric, Name, Purpose string
+	Ports                 []string
 }
 
 // LAGSpec is a bundle of ports (IEEE 802.1AX) with LACP.
@@ -280,6 +287,18 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	if len(s.LAGs) > 0 {
 		out.Add(node("oc-lacp", "lacp", lacp))
 	}
+	if c := s.Cluster; c != nil && c.Kind == "mlag" {
+		pair := node("ep-sw", "pair", leaf("ep-sw", "name", c.Name), leaf("ep-sw", "peer-bundle", c.PeerLAG))
+		for i, m := range c.Members {
+			if m.Name == s.Name {
+				pair.Add(leaf("ep-sw", "priority", strconv.Itoa(4096*(i+1))))
+			}
+		}
+		out.Add(node("ep-sw", "switching", pair))
+	}
+	if len(s.Zones) > 0 {
+		out.Add(s.storage())
+	}
 	if s.Role == "switch" {
 		priority := s.BridgePriority
 		if priority == 0 {
@@ -290,6 +309,34 @@ func (s DeviceSpec) config() *xmlnode.Node {
 			node("oc-stp", "rstp", node("oc-stp", "config", leaf("oc-stp", "bridge-priority", strconv.Itoa(priority))))))
 	}
 	return out
+}
+
+// storage has all ports but the management's in the fabrics of the zones.
+func (s DeviceSpec) storage() *xmlnode.Node {
+	x := in("ep-st")
+	storage := x.node("storage")
+	fabrics := map[string]bool{}
+	for _, z := range s.Zones {
+		if fabrics[z.Fabric] {
+			continue
+		}
+		fabrics[z.Fabric] = true
+		ports := x.node("ports")
+		for _, p := range s.Ports {
+			if p.Cage && p.Mode == "ACCESS" {
+				ports.Add(x.leaf("port", p.Name))
+			}
+		}
+		storage.Add(x.node("fabric", x.leaf("name", z.Fabric), ports))
+	}
+	for _, z := range s.Zones {
+		ports := x.node("ports")
+		for _, p := range z.Ports {
+			ports.Add(x.leaf("port", p))
+		}
+		storage.Add(x.node("zone", x.leaf("name", z.Name), x.leaf("purpose", z.Purpose), x.leaf("fabric", z.Fabric), ports))
+	}
+	return storage
 }
 
 func switchedVLAN(mode string, untagged int, tagged []string) *xmlnode.Node {

@@ -22,6 +22,7 @@ type guarded struct {
 	followed *timer // runs while all that it follows are down
 	looped   bool   // somebody made a loop behind it: what it sends comes back
 	storming bool   // what is plugged in sends broadcasts without end
+	rogue    bool   // what is plugged in gives out addresses that lead nowhere
 	mirrors  []tap  // where copies of its frames go
 }
 

@@ -32,6 +32,8 @@ var namespaces = map[string]string{
 	"ncs":      "urn:ietf:params:xml:ns:yang:ietf-netconf-server",
 	"ep-dev":   "urn:everypost:yang:ep-device",
 	"ep-sw":    "urn:everypost:yang:ep-switching",
+	"ep-st":    "urn:everypost:yang:ep-storage",
+	"ep-mg":    "urn:everypost:yang:ep-management",
 	"oc-acl":   "http://openconfig.net/yang/acl",
 	"ep-wan":   "urn:everypost:yang:ep-wan",
 	"ep-radio": "urn:everypost:yang:ep-radio-link",
@@ -45,6 +47,8 @@ oc-sys:system/config/login-banner string
 oc-sys:system/aaa/authentication/users/user[username]/username string
 oc-sys:system/aaa/authentication/users/user[username]/config/username string
 oc-sys:system/aaa/authentication/users/user[username]/config/ssh-key key
+oc-sys:system/aaa/authentication/users/user[username]/config/role string
+oc-sys:system/aaa/authentication/users/user[username]/config/password-hashed string
 ncs:netconf-server/call-home/netconf-client[name]/name string
 ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/name string
 ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/tcp-client-parameters/remote-address string
@@ -148,6 +152,7 @@ ep-sw:switching/port[name]/rate-limits/out 64..100000000
 ep-sw:switching/port[name]/dhcp-trust boolean =false
 ep-sw:switching/port[name]/loop-protection boolean =false
 ep-sw:switching/vlan[id]/id vlan
+ep-sw:switching/vlan[id]/access-list string
 ep-sw:switching/vlan[id]/igmp-snooping boolean =false
 ep-sw:switching/vlan[id]/igmp-querier boolean =false
 ep-sw:switching/vlan[id]/dhcp-snooping boolean =false
@@ -158,6 +163,64 @@ ep-sw:switching/mirror[name]/sources/port* string
 ep-sw:switching/mirror[name]/direction direction =both
 ep-sw:switching/mirror[name]/to/port* string
 ep-sw:switching/authentication/radius-server* address
+ep-sw:switching/authentication/secret string
+ep-sw:switching/controller/address* address
+ep-sw:switching/class[number]/number 0..7
+ep-sw:switching/class[number]/purpose string
+ep-sw:switching/class[number]/code-points/dscp* 0..63
+ep-sw:switching/class[number]/scheduling scheduling =weighted
+ep-sw:switching/class[number]/share 1..100 =1
+ep-sw:switching/class[number]/bandwidth 1..100
+ep-sw:switching/stack/member[number]/number 1..16
+ep-sw:switching/stack/member[number]/serial string
+ep-sw:switching/stack/member[number]/priority 1..255 =128
+ep-sw:switching/pair[name]/name string
+ep-sw:switching/pair[name]/peer-bundle string
+ep-sw:switching/pair[name]/keepalive/address* address
+ep-sw:switching/pair[name]/priority uint16 =32768
+ep-sw:switching/ring[name]/name string
+ep-sw:switching/ring[name]/purpose string
+ep-sw:switching/ring[name]/role ring-role =client
+ep-sw:switching/ring[name]/ports/port* string
+ep-sw:switching/ring[name]/vlan vlan
+ep-sw:switching/ring[name]/recovery recovery-profile =200
+ep-st:storage/fabric[name]/name string
+ep-st:storage/fabric[name]/purpose string
+ep-st:storage/fabric[name]/ports/port* string
+ep-st:storage/zone[name]/name string
+ep-st:storage/zone[name]/purpose string
+ep-st:storage/zone[name]/fabric string
+ep-st:storage/zone[name]/active boolean =true
+ep-st:storage/zone[name]/ports/port* string
+ep-mg:management-plane/own-port/port* string
+ep-mg:management-plane/vrf string
+ep-mg:management-plane/membership[interface]/interface string
+ep-mg:management-plane/membership[interface]/vrf string
+ep-mg:management-plane/allowed/vlan* vlan-or-range
+ep-mg:management-plane/sign-in/by sign-in =local
+ep-mg:management-plane/sign-in/servers/server* address
+ep-mg:management-plane/sign-in/secret string
+ep-mg:management-plane/snmp/versions snmp-versions =off
+ep-mg:management-plane/snmp/community[name]/name string
+ep-mg:management-plane/snmp/community[name]/secret string
+ep-mg:management-plane/snmp/community[name]/access snmp-access =read
+ep-mg:management-plane/snmp/community[name]/from/prefix* prefix
+ep-mg:management-plane/snmp/user[name]/name string
+ep-mg:management-plane/snmp/user[name]/access snmp-access =read
+ep-mg:management-plane/snmp/user[name]/auth snmp-auth =sha-256
+ep-mg:management-plane/snmp/user[name]/auth-secret string
+ep-mg:management-plane/snmp/user[name]/privacy snmp-privacy =aes
+ep-mg:management-plane/snmp/user[name]/privacy-secret string
+ep-mg:management-plane/snmp/receiver[name]/name string
+ep-mg:management-plane/snmp/receiver[name]/purpose string
+ep-mg:management-plane/snmp/receiver[name]/to/address* address
+ep-mg:management-plane/snmp/receiver[name]/severity trap-severity
+ep-mg:management-plane/snmp/receiver[name]/community string
+ep-mg:management-plane/snmp/receiver[name]/user string
+ep-mg:management-plane/contact-input[number]/number 1..16
+ep-mg:management-plane/contact-input[number]/text string
+ep-mg:management-plane/contact-input[number]/severity severity =warning
+ep-mg:management-plane/contact-input[number]/alarm-when contact =open
 ep-sw:switching/loop-protection/interval 1..60 =5
 ep-sw:switching/loop-protection/recovery recovery =300
 oc-netin:network-instances/network-instance[name]/name string
@@ -218,6 +281,18 @@ var leafTypes = map[string]func(string) error{
 	"power-priority": oneOf("critical", "high", "low"),
 	"access-control": oneOf("off", "802.1x", "mac", "802.1x-or-mac"),
 	"direction":      oneOf("both", "in", "out"),
+
+	"scheduling":       oneOf("weighted", "strict"),
+	"ring-role":        oneOf("client", "manager", "candidate"),
+	"recovery-profile": oneOf("30", "200", "500"),
+	"sign-in":          oneOf("local", "radius"),
+	"snmp-versions":    oneOf("off", "v2c", "v3", "v2c-and-v3"),
+	"snmp-access":      oneOf("read", "read-write"),
+	"snmp-auth":        oneOf("sha-256", "sha-1", "none"),
+	"snmp-privacy":     oneOf("aes", "none"),
+	"severity":         oneOf("critical", "major", "minor", "warning"),
+	"trap-severity":    oneOf("critical", "major", "minor", "warning", "all"),
+	"contact":          oneOf("open", "closed"),
 	"address": func(v string) error {
 		_, err := netip.ParseAddr(v)
 		return err

@@ -47,6 +47,7 @@ func (d *device) confirmEvent(event string, s *netconf.ServerSession) {
 }
 
 func (d *device) portChanged(at time.Time, p *portSim) {
+	d.linkChanged(p)
 	ns := namespaces["ep-dev"]
 	d.notify(at, xmlnode.New(ns, "port-state-changed",
 		xmlnode.Leaf(ns, "name", p.spec.Name),
@@ -65,13 +66,14 @@ func operStatus(p *portSim) string {
 var sections = map[string]func(*device, *xmlnode.Node, time.Time){
 	"system": (*device).systemState, "interfaces": (*device).interfacesState, "lldp": (*device).lldpState, "lacp": (*device).lacpState,
 	"stp": (*device).stpState, "components": (*device).componentsState, "network-instances": (*device).instancesState,
-	"access-points": (*device).accessPointState, "switching": (*device).switchingState, "acl": (*device).listState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState, "radio-link": (*device).radioLinkState,
+	"access-points": (*device).accessPointState, "switching": (*device).switchingState, "acl": (*device).listState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState,
+	"storage": (*device).storageState, "management-plane": (*device).managementState, "radio-link": (*device).radioLinkState,
 }
 
 // homes are the namespaces of the top-level containers that hold no configuration.
 var homes = []struct{ name, prefix string }{
 	{"system", "oc-sys"}, {"lldp", "oc-lldp"}, {"components", "oc-pf"}, {"network-instances", "oc-netin"}, {"access-points", "oc-ap"},
-	{"device", "ep-dev"}, {"switching", "ep-sw"}, {"tunnels", "ep-wan"}, {"radio-link", "ep-radio"},
+	{"device", "ep-dev"}, {"switching", "ep-sw"}, {"storage", "ep-st"}, {"tunnels", "ep-wan"}, {"radio-link", "ep-radio"},
 }
 
 // stateTree is configuration and state together, as <get> shows them: of the containers that are wanted, or of all.
@@ -350,16 +352,7 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 		}
 		own.Add(x.node("power-sourcing", x.int("budget", d.budget()), x.int("used", used)))
 	}
-	if c := d.spec.Cluster; c != nil {
-		n := x.node("cluster", x.leaf("kind", c.Kind), x.leaf("name", c.Name))
-		if c.PeerLAG != "" {
-			n.Add(x.leaf("peer-bundle", c.PeerLAG))
-		}
-		for _, m := range c.Members {
-			n.Add(x.node("member", x.leaf("name", m.Name), x.leaf("role", m.Role), x.leaf("model", m.Model), x.leaf("serial", m.Serial)))
-		}
-		own.Add(n)
-	}
+	d.clusterState(own)
 	if d.spec.Role == "firewall" {
 		own.Add(x.int("sessions", d.sessions(now)))
 	}
@@ -395,6 +388,10 @@ func (d *device) switchingState(sw *xmlnode.Node, _ time.Time) {
 		}
 		n.Add(x.leaf("shut-by", by))
 	}
+	d.classState(sw)
+	d.pairState(sw)
+	d.ringState(sw)
+	d.controllerState(sw)
 }
 
 // listState tells how many frames each entry of an access list decided on.

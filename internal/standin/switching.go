@@ -17,12 +17,12 @@ type switching struct {
 	mirrors      []mirror
 	lists        map[string][]listRule
 	bundles      map[string]bundleConfig
-	loopEvery    time.Duration // between probes of loop protection
-	loopRecovery time.Duration // 0: never by itself
-	radius       bool          // somebody can say who may plug in
-	allowed      []netip.Prefix
-	snoops       map[int]bool // VLANs in which DHCP servers are heard through trusted ports only
-	igmp         map[int]bool // VLANs in which multicast goes where somebody listens
+	loopEvery    time.Duration  // between probes of loop protection
+	loopRecovery time.Duration  // 0: never by itself
+	radius       bool           // somebody can say who may plug in
+	vlanLists    map[int]string // access lists of VLANs
+	snoops       map[int]bool   // VLANs in which DHCP servers are heard through trusted ports only
+	igmp         map[int]bool   // VLANs in which multicast goes where somebody listens
 	zone         *time.Location
 }
 
@@ -44,6 +44,8 @@ type portSwitching struct {
 	isolation            string
 	stormLimit           float64 // frames a second, of broadcast; 0 for none
 	rateIn, rateOut      float64 // bit/s; 0 for none
+	dscp                 string  // trusted where empty
+	energySaving         bool
 	dhcpTrust, loopGuard bool
 	bpduGuard, rootGuard bool
 	list                 string // the access list that what comes in must pass
@@ -98,17 +100,13 @@ func (c *compiled) compileSwitching(tree *xmlnode.Node) {
 	if z, err := time.LoadLocation(tree.TextAt("system/clock/config/timezone-name")); err == nil {
 		c.zone = z
 	}
-	for _, from := range tree.Find("management/allowed").All("from") {
-		if p, err := netip.ParsePrefix(from.Text); err == nil {
-			c.allowed = append(c.allowed, p)
-		}
-	}
 	c.radius = len(sw.Child("authentication").All("radius-server")) > 0
 	c.loopEvery, c.loopRecovery = seconds(sw.TextAt("loop-protection/interval"), 5), seconds(sw.TextAt("loop-protection/recovery"), 300)
 	if sw.TextAt("loop-protection/recovery") == "never" {
 		c.loopRecovery = 0
 	}
 	c.schedules, c.lists, c.bundles, c.snoops, c.igmp = map[string][]weekSpan{}, map[string][]listRule{}, map[string]bundleConfig{}, map[int]bool{}, map[int]bool{}
+	c.vlanLists = map[int]string{}
 	for _, s := range sw.All("schedule") {
 		c.schedules[s.TextAt("name")], _ = readHours(s.TextAt("hours"))
 	}
@@ -122,6 +120,9 @@ func (c *compiled) compileSwitching(tree *xmlnode.Node) {
 	}
 	for _, v := range sw.All("vlan") {
 		id, _ := strconv.Atoi(v.TextAt("id"))
+		if l := v.TextAt("access-list"); l != "" {
+			c.vlanLists[id] = l
+		}
 		c.snoops[id], c.igmp[id] = v.TextAt("dhcp-snooping") == "true", v.TextAt("igmp-snooping") == "true"
 	}
 	c.compileLists(tree)
@@ -167,6 +168,7 @@ func (p *portConfig) read(n *xmlnode.Node) {
 	}
 	p.followAfter = seconds(n.TextAt("follow-delay"), 3)
 	p.flaps, p.flapWindow, p.flapHold = int(number("flap-guard/changes")), seconds(n.TextAt("flap-guard/window"), 10), seconds(n.TextAt("flap-guard/hold"), 300)
+	p.dscp, p.energySaving = n.TextAt("dscp"), n.TextAt("energy-saving") == "true"
 	p.stormLimit = number("storm-limits/broadcast")
 	p.rateIn, p.rateOut = number("rate-limits/in")*1000, number("rate-limits/out")*1000
 	p.dhcpTrust, p.loopGuard = n.TextAt("dhcp-trust") == "true", n.TextAt("loop-protection") == "true"

@@ -171,7 +171,7 @@ func TestPowerGoesByPriorityWhenItIsShort(t *testing.T) {
 	camera, phone := portOfA(t, w, "th-sw-02", "camera"), portOfA(t, w, "th-sw-02", "phone")
 	fed := func(port string) bool { return d.ports[port].feeding > 0 }
 	w.locked(func() {
-		d.spec.BudgetMilliW = d.ports["1/1/1"].feeding + d.ports["1/1/2"].feeding + 9000 // two access points and one camera
+		d.spec.BudgetMilliW = d.ports["1/1/1"].feeding + d.ports["1/1/2"].feeding + 9100 // two access points and one camera
 		w.settle()
 	})
 	assert.True(t, fed(phone), "in the order of ports while none is more important")

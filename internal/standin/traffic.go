@@ -50,12 +50,13 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	if w.opts.Roam {
 		w.roam(now)
 	}
+	flows := make([]passing, 0, len(w.hosts))
 	for _, h := range w.hosts {
 		p := w.devices[h.at.device].ports[h.at.port]
 		if p.feeding > 0 && h.DrawMilliW > 0 {
 			p.feeding = h.DrawMilliW + int(float64(h.DrawMilliW)*0.03*w.noise(h.MAC, now, 40*time.Second))
 		}
-		if !p.up || h.away {
+		if !p.up || h.away || w.misled(h) {
 			continue
 		}
 		octets := float64(h.RateBps) / 8 * span.Seconds() * habit(h.Name, now) * (1 + 0.5*w.noise(h.MAC, now, 150*time.Second))
@@ -63,15 +64,19 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if sends(h.Name) {
 			up, down = down, up
 		}
-		d := w.devices[h.at.device]
-		up, down = w.police(d, p, h, up, down, span)
+		up, down = w.police(w.devices[h.at.device], p, h, up, down, span)
 		p.count(up, down)
 		h.in, h.out = h.in+up, h.out+down
-		for _, hop := range w.routeOf(h) {
-			hop.near.count(down, up)
-			hop.far.count(up, down)
+		flows = append(flows, passing{h, p, up, down})
+	}
+	w.queue(flows, span)
+	for _, f := range flows {
+		for _, hop := range w.routeOf(f.h) {
+			hop.near.count(w.fitting(hop.near, f.down), f.up)
+			hop.far.count(w.fitting(hop.far, f.up), f.down)
 		}
 	}
+	w.multicast(now, span)
 	w.storm(span)
 	for _, t := range w.tunnels {
 		t.measure(w, now)
@@ -81,15 +86,17 @@ func (w *World) flow(now time.Time, span time.Duration) {
 // police takes off what a port's access list and its limits do not let pass: of what comes in and goes out, in octets.
 func (w *World) police(d *device, p *portSim, h *host, up, down float64, span time.Duration) (in, out float64) {
 	c := d.cfg.ports[p.spec.Name]
-	if c.list != "" && h.IP != "" {
+	for _, list := range []string{c.list, d.cfg.vlanLists[h.joined(d.cfg)]} {
 		from, err := netip.ParseAddr(h.IP)
+		if list == "" || err != nil {
+			continue
+		}
 		to := netip.AddrFrom4([4]byte{10, byte(d.spec.SiteNet), byte(h.VLAN), 1})
-		if entry, permit := passes(d.cfg.lists[c.list], from, to); err == nil {
-			d.hit(c.list, entry, up/frameSize)
-			if !permit {
-				p.counters.inDiscards += up / frameSize
-				up, down = 0, 0
-			}
+		entry, permit := passes(d.cfg.lists[list], from, to)
+		d.hit(list, entry, up/frameSize)
+		if !permit {
+			p.counters.inDiscards += up / frameSize
+			up, down = 0, 0
 		}
 	}
 	limit := func(octets, bps float64) (let, dropped float64) {
@@ -103,6 +110,65 @@ func (w *World) police(d *device, p *portSim, h *host, up, down float64, span ti
 	p.counters.inDiscards += droppedIn / frameSize
 	p.counters.outDiscards += droppedOut / frameSize
 	return up, down
+}
+
+// largePart is the part of traffic that is in frames of the largest size which the other end of a link may send.
+const largePart = 0.2
+
+// fitting takes off what is too large for a port, and counts it as what is wrong.
+func (w *World) fitting(p *portSim, octets float64) float64 {
+	if !w.clashes[p] {
+		return octets
+	}
+	p.counters.inErrors += octets * largePart / usualMTU
+	return octets * (1 - largePart)
+}
+
+// Boarding displays listen to a stream, which goes to all ports of their VLAN where nobody looks who listens (RFC 4541).
+const (
+	streamFrames = 40.0 // a second
+	streamSize   = 1316.0
+)
+
+// multicast sends the stream of the boarding displays out of the ports of their switch.
+func (w *World) multicast(_ time.Time, span time.Duration) {
+	for name, d := range w.devices {
+		listens := map[int]bool{} // VLANs in which somebody does
+		hosts := w.hostsAt[name]
+		for _, h := range hosts {
+			if hasWord(h.Name, "display") && w.at(h.at).up {
+				listens[h.joined(d.cfg)] = true
+			}
+		}
+		if len(listens) == 0 {
+			continue
+		}
+		for _, h := range hosts {
+			p, vlan := w.at(h.at), h.joined(d.cfg)
+			if h.SSID == "" && p.up && listens[vlan] && (hasWord(h.Name, "display") || !d.cfg.igmp[vlan]) {
+				p.counters.outMulticast += streamFrames * span.Seconds()
+				p.counters.outOctets += streamFrames * streamSize * span.Seconds()
+			}
+		}
+	}
+}
+
+// misled tells whether a host got its address from somebody on its switch who gives out wrong ones: a port that is not
+// trusted is not heard where the VLAN is snooped, nor by who is isolated from it.
+func (w *World) misled(h *host) bool {
+	d := w.devices[h.at.device]
+	if !w.rogues[d.spec.Name] {
+		return false
+	}
+	vlan := h.joined(d.cfg)
+	for name, p := range d.ports {
+		c := d.cfg.ports[name]
+		apart := c.isolation != "" && c.isolation == d.cfg.ports[h.at.port].isolation
+		if p.guard.rogue && p.up && name != h.at.port && c.untagged == vlan && !apart && (!d.cfg.snoops[vlan] || c.dhcpTrust) {
+			return true
+		}
+	}
+	return false
 }
 
 // hit counts frames on which an entry of an access list decided.

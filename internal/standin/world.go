@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -30,6 +31,8 @@ type Options struct {
 	Seed int64
 	// PagePort is the port on which devices serve their own pages at their loopback addresses; 0 for none, -1 for a free one.
 	PagePort int
+	// SyslogPort and TrapPort are where devices send what they tell; 0 for the usual ones, 514 and 162.
+	SyslogPort, TrapPort int
 	// Roam lets wireless stations wander between the access points of their site.
 	Roam bool
 	// Stepped is where the world's time stands until Step moves it on; zero for the time of the machine.
@@ -59,6 +62,11 @@ type World struct {
 	tunnelsAt map[string][]*tunnel
 	fedFrom   map[string][]string // the devices that a device feeds
 	nodes     map[string][]string // the bridges of the spanning tree with their devices
+	pairs     map[string]string   // of devices that are one bridge with another: the name of the pair
+	limited   map[*portSim]limit  // ports that send less than they could
+	clashes   map[*portSim]bool   // ports that get frames which are too large for them
+	rogues    map[string]bool     // devices with somebody on them who gives out wrong addresses
+	ringWas   map[string]string   // how each ring was
 	gateways  []string            // where VLANs end
 	// What settle works out.
 	tree *spanning
@@ -71,6 +79,7 @@ type World struct {
 	closed  bool
 	wg      sync.WaitGroup
 	stop    context.CancelFunc
+	running context.Context // until the world ends
 	done    <-chan struct{} // closed when the world ends
 }
 
@@ -119,12 +128,11 @@ func New(p Plant, o Options) (*World, error) {
 		if feeder, _, ok := strings.Cut(spec.FedBy, ":"); ok {
 			w.fedFrom[feeder] = append(w.fedFrom[feeder], spec.Name)
 		}
-		node := w.nodeOf(spec.Name)
-		w.nodes[node] = append(w.nodes[node], spec.Name)
 		if spec.Role == "edge" {
 			w.gateways = append(w.gateways, spec.Name)
 		}
 	}
+	w.gatherBridges()
 	for _, c := range p.Cables {
 		a, err := w.endpoint(c.A)
 		if err != nil {
@@ -180,7 +188,7 @@ func (w *World) endpoint(s string) (endpoint, error) {
 // Start lets every device boot and listen, and the world's time run, until Close.
 func (w *World) Start(ctx context.Context) error {
 	ctx, w.stop = context.WithCancel(context.WithoutCancel(ctx))
-	w.done = ctx.Done()
+	w.done, w.running = ctx.Done(), ctx
 	for _, d := range w.devices {
 		if err := d.servePage(); err != nil {
 			w.stop()
@@ -310,6 +318,12 @@ func (w *World) Stations() map[string]string {
 // Address is where a device's agent listens.
 func (w *World) Address(device string) string { return w.devices[device].listener.Addr().String() }
 
+// OwnTime is how long a device has been at work on what it was told, other than telling its state: what whoever leads it
+// cannot but wait for.
+func (w *World) OwnTime(device string) time.Duration {
+	return time.Duration(w.devices[device].own.Load())
+}
+
 // HostKey is the public key by which a device shows itself.
 func (w *World) HostKey(device string) ssh.PublicKey {
 	w.mu.Lock()
@@ -346,6 +360,9 @@ type device struct {
 	gate     *gate
 	listener *gatedListener
 	page     *gatedListener // of its own page; nil when it has none
+	server   *netconf.Server
+	own      atomic.Int64 // nanoseconds that it took for what it was told
+	lost     bool         // its address is one at which nobody finds it
 	signer   ssh.Signer
 
 	running, candidate *xmlnode.Node // running is set by setRunning only
@@ -365,6 +382,11 @@ type device struct {
 	log                []logEntry
 	refuse             map[Fault]bool
 	hits               map[listEntry]float64 // frames by entry of an access list
+	classes            [8]classCount         // what was sent of each class of traffic
+	contacts           map[string]string     // how the contacts at its inputs are, where not closed
+	ringChanges        map[string]int        // how often a ring opened or closed
+	controllerUp       bool
+	controllerChanged  time.Time
 	slow               time.Duration
 }
 
@@ -380,7 +402,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 		world: w, spec: spec, gate: newGate(), booted: w.clock.now().Add(-time.Duration(31+(7*index)%300) * 24 * time.Hour), powered: true,
 		locks: map[netconf.Datastore]uint32{}, ports: map[string]*portSim{},
 		subscribers: map[*netconf.ServerSession]bool{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
-		licensedFrom: w.clock.now(),
+		licensedFrom: w.clock.now(), contacts: map[string]string{}, ringChanges: map[string]int{},
 	}
 	d.setRunning(spec.config())
 	if spec.Crated {
@@ -429,9 +451,13 @@ func (d *device) listen(ctx context.Context) error {
 		return fmt.Errorf("stand-in %s: %w", d.spec.Name, err)
 	}
 	d.listener = newGatedListener(l, d.gate)
-	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell}
-	d.world.wg.Go(func() { _ = server.ListenSSH(ctx, d.listener, d.sshConfig()) })
+	d.server = &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell}
+	d.serve(ctx, d.listener)
 	return nil
+}
+
+func (d *device) serve(ctx context.Context, l *gatedListener) {
+	d.world.wg.Go(func() { _ = d.server.ListenSSH(ctx, l, d.sshConfig()) })
 }
 
 func (d *device) sshConfig() *ssh.ServerConfig {
@@ -441,6 +467,9 @@ func (d *device) sshConfig() *ssh.ServerConfig {
 		PasswordCallback: func(meta ssh.ConnMetadata, password []byte) (*ssh.Permissions, error) {
 			user := subtle.ConstantTimeCompare([]byte(meta.User()), []byte(o.User))
 			if user&subtle.ConstantTimeCompare(password, []byte(o.Password)) == 1 {
+				return nil, nil
+			}
+			if d.knownPassword(meta.User(), string(password)) {
 				return nil, nil
 			}
 			return nil, errors.New("wrong user or password")
