@@ -30,10 +30,36 @@ type Change struct {
 	Deadline  time.Time       `json:"deadline"`     // of the trial
 	EndedBy   string          `json:"ended_by"`
 	EndedAt   time.Time       `json:"ended_at"`
-	EndAs     string          `json:"end_as"`  // what the change is once it is undone
-	Outcome   string          `json:"outcome"` // what came of it, in a sentence
+	EndAs     string          `json:"end_as"`         // what the change is once it is undone
+	Outcome   string          `json:"outcome"`        // what came of it, in a sentence
+	Back      []intent.Edit   `json:"back,omitempty"` // of one that is kept: what brings the layers back to what they said before
 	Log       []LogLine       `json:"log"`
 	Devices   []ChangeDevice  `json:"-"`
+
+	Editors       []string       `json:"editors,omitempty"`        // who put edits in besides the owner
+	Windows       []guard.Window `json:"windows,omitempty"`        // the hours that rules say for it, when it was checked
+	NeedsApproval []string       `json:"needs_approval,omitempty"` // rules by which a second person has to approve
+	Approvals     []Approval     `json:"approvals,omitempty"`      // of what it is: they go when it changes
+	Waits         *Waits         `json:"waits,omitempty"`          // while it waits to be pushed
+}
+
+// Approval is a second person's yes.
+type Approval struct {
+	By  string    `json:"by"`
+	At  time.Time `json:"at"`
+	Why string    `json:"why,omitempty"`
+}
+
+// Waits is how a change is to be pushed that waits for it, and for what.
+type Waits struct {
+	By        string    `json:"by"`
+	Since     time.Time `json:"since"`
+	At        time.Time `json:"at"`        // not before; zero for none
+	InWindow  bool      `json:"in_window"` // in the hours that rules say
+	Approval  bool      `json:"approval"`  // it waited for one from the begin
+	Accept    []string  `json:"accept,omitempty"`
+	TrialSecs int       `json:"trial_seconds"`
+	KeepSecs  int       `json:"keep_seconds"`
 }
 
 // Acceptance is a finding that somebody took upon himself.
@@ -60,6 +86,8 @@ type ChangeDevice struct {
 	Before network.Config `json:"before"`
 	After  network.Config `json:"after"`
 	Said   string         `json:"said"` // the device's words, or what became of it
+	// Layers tells which layer says what becomes different, by target and setting, where that is not the device's own.
+	Layers map[string]string `json:"layers,omitempty"`
 }
 
 // AddChange keeps a new change and returns its number.
@@ -74,25 +102,45 @@ func (s *Store) AddChange(ctx context.Context, c Change) (int64, error) {
 
 // PutChange keeps a change with its devices, all or nothing.
 func (s *Store) PutChange(ctx context.Context, c Change) error {
+	return s.tx(ctx, func(tx *sql.Tx) error { return putChange(ctx, tx, c) })
+}
+
+func putChange(ctx context.Context, tx *sql.Tx, c Change) error {
+	if err := changed(tx.ExecContext(ctx, `UPDATE changes SET state = ?, body = ?, updated_at = ? WHERE number = ?`,
+		c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
+		return err
+	}
+	names := make([]string, len(c.Devices))
+	for i, d := range c.Devices {
+		names[i] = d.Device
+		// Most of what is kept of a device never changes once the change is checked: only what differs is written.
+		if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, step, body) VALUES (?, ?, ?, ?)
+			ON CONFLICT (number, device) DO UPDATE SET step = excluded.step, body = excluded.body WHERE step != excluded.step OR body != excluded.body`,
+			c.Number, d.Device, d.Step, toJSON(d)); err != nil {
+			return err
+		}
+	}
+	_, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ? AND device NOT IN (SELECT value FROM json_each(?))`, c.Number, toJSON(names))
+	return err
+}
+
+// PutSteps keeps how far a change under way is, all or nothing: of its devices the step and what they said. What the change is
+// was kept before, and stays.
+func (s *Store) PutSteps(ctx context.Context, c Change) error {
+	type step struct{ Device, Step, Said string }
+	steps := make([]step, len(c.Devices))
+	for i, d := range c.Devices {
+		steps[i] = step{d.Device, d.Step, d.Said}
+	}
 	return s.tx(ctx, func(tx *sql.Tx) error {
 		if err := changed(tx.ExecContext(ctx, `UPDATE changes SET state = ?, body = ?, updated_at = ? WHERE number = ?`,
 			c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
 			return err
 		}
-		names := make([]string, len(c.Devices))
-		for i, d := range c.Devices {
-			names[i] = d.Device
-			// Most of what is kept of a device never changes once the change is checked: only what differs is written.
-			if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, step, body) VALUES (?, ?, ?, ?)
-				ON CONFLICT (number, device) DO UPDATE SET step = excluded.step, body = excluded.body WHERE step != excluded.step OR body != excluded.body`,
-				c.Number, d.Device, d.Step, toJSON(d)); err != nil {
-				return err
-			}
-		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ? AND device NOT IN (SELECT value FROM json_each(?))`, c.Number, toJSON(names)); err != nil {
-			return err
-		}
-		return nil
+		_, err := tx.ExecContext(ctx, `UPDATE change_devices SET step = j.step, body = json_set(body, '$.said', j.said)
+			FROM (SELECT value->>'Device' AS name, value->>'Step' AS step, value->>'Said' AS said FROM json_each(?)) AS j
+			WHERE number = ? AND device = j.name AND (change_devices.step != j.step OR body->>'said' != j.said)`, toJSON(steps), c.Number)
+		return err
 	})
 }
 
@@ -149,6 +197,8 @@ type ChangeQuery struct {
 	Device string   // only those that touched it
 	States []string // only those in one of these
 	Limit  int      // at most so many, 100 when 0
+	Bare   bool     // without their devices
+	Except []int64  // not those
 }
 
 // Changes lists changes, the newest first.
@@ -161,9 +211,13 @@ func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
 		`SELECT `+changeColumns+` FROM changes
 		WHERE (?1 = 'null' OR state IN (SELECT value FROM json_each(?1)))
 		AND (?2 = '' OR number IN (SELECT number FROM change_devices WHERE device = ?2))
-		ORDER BY number DESC LIMIT ?3`, states, q.Device, q.Limit)
+		AND (?4 = 'null' OR number NOT IN (SELECT value FROM json_each(?4)))
+		ORDER BY number DESC LIMIT ?3`, states, q.Device, q.Limit, toJSON(q.Except))
 	if err != nil {
 		return nil, err
+	}
+	if q.Bare {
+		return out, nil
 	}
 	refs := make([]*Change, len(out))
 	for i := range out {

@@ -28,6 +28,7 @@ type Device struct {
 	SeenAt    time.Time
 	RetiredAt time.Time // zero while it is in service
 	CallsHome bool      // nobody can connect to it: Address only names it
+	Control   network.Control
 	network.Particulars
 }
 
@@ -107,12 +108,12 @@ func (s *Store) Devices(ctx context.Context) ([]Device, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
 		var identity, particulars string
 		var adopted, seen, retired int64
-		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars, &retired, &d.CallsHome); err != nil {
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars, &retired, &d.CallsHome, &d.Control); err != nil {
 			return d, err
 		}
 		d.AdoptedAt, d.SeenAt, d.RetiredAt = timeOf(adopted), timeOf(seen), timeOf(retired)
 		return d, errors.Join(json.Unmarshal([]byte(identity), &d.Identity), json.Unmarshal([]byte(particulars), &d.Particulars))
-	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, retired_at, calls_home FROM devices ORDER BY name`)
+	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, retired_at, calls_home, control FROM devices ORDER BY name`)
 }
 
 // DescribeDevice keeps the site and the particulars of a device.
@@ -128,6 +129,11 @@ func (s *Store) RetireDevice(ctx context.Context, device string, at time.Time) e
 // RemoveDevice forgets a device and all that is kept of it but events.
 func (s *Store) RemoveDevice(ctx context.Context, device string) error {
 	return changed(s.write.ExecContext(ctx, `DELETE FROM devices WHERE name = ?`, device))
+}
+
+// SetAddress keeps at which address a device is, with its password as it is sealed for that.
+func (s *Store) SetAddress(ctx context.Context, device, address string, secret []byte) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET address = ?, secret = ? WHERE name = ?`, address, secret, device))
 }
 
 // SetHostKey pins another host key.
