@@ -20,7 +20,10 @@ import (
 	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
+	"example.net/everypost/internal/service/snapshots"
 	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
@@ -28,8 +31,9 @@ import (
 
 // Options of the service.
 type Options struct {
-	Dir       string // the data folder; made where there is none
-	Connector driver.Connector
+	Dir string // the data folder; made where there is none
+	// Connector makes what opens sessions to devices, which is given who keeps the secrets in their configurations.
+	Connector func(driver.Secrets) driver.Connector
 	Timing    fleet.Timing
 	KeepEvery time.Duration // how often readings are kept; half a minute when 0
 	Log       *slog.Logger
@@ -42,11 +46,15 @@ type Service struct {
 	Fleet     *fleet.Fleet
 	Changes   *changes.Service
 	Access    *access.Service
+	Vault     *secrets.Vault
 	Inventory *inventory.Service
 	Discovery *discovery.Service
 	Arrivals  *arrivals.Service
 	Groups    *groups.Service
+	Layers    *layers.Service
 	VLANs     *vlans.Service
+	Rules     *rules.Service
+	Snapshots *snapshots.Service
 	History   *history.Service
 	Terminals *terminals.Service
 	lock      *os.File
@@ -76,27 +84,43 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Store, err = store.Open(ctx, filepath.Join(o.Dir, "everypost.db")); err != nil {
 		return err
 	}
+	s.Vault = secrets.NewVault(sealer, s.Store)
+	connector := o.Connector(s.Vault)
 	if s.Access, err = access.New(ctx, s.Store, func() time.Time { return time.Now().UTC() }); err != nil {
 		return err
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)
 	s.History = history.New(s.Store, o.Log, time.Now, o.KeepEvery)
-	s.History.ClientsAt, s.Inventory.LetGo = s.Inventory.ClientsAt, s.History.LetGo
-	s.Fleet = fleet.New(o.Connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
-	s.Changes = changes.New(s.Fleet, s.Store, s.Bus, o.Log)
-	s.Inventory.TrialStepped = s.Changes.TrialStepped
+	s.Groups = groups.New(s.Store, s.Inventory, s.Bus)
+	s.Layers = layers.New(s.Store, s.Inventory, s.Groups, o.Log)
+	s.History.ClientsAt = s.Inventory.ClientsAt
+	s.Inventory.LetGo = func(device string) {
+		s.History.LetGo(device)
+		s.Layers.LetGo(device)
+	}
+	s.Fleet = fleet.New(connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
+	s.Changes = changes.New(s.Fleet, s.Store, s.Layers, s.Bus, o.Log)
+	s.Layers.Fleet, s.Layers.Busy = s.Fleet, s.Changes.Busy
+	s.Inventory.TrialStepped, s.Inventory.ConfigSeen = s.Changes.TrialStepped, s.Layers.ConfigRead
 	if err := s.Inventory.Start(ctx, s.Fleet); err != nil {
 		return err
 	}
 	if s.Discovery, err = discovery.New(ctx, s.Fleet, s.Inventory, s.Store, sealer, s.Bus, o.Log); err != nil {
 		return err
 	}
-	writer, _ := o.Connector.(driver.Provisioner)
+	writer, _ := connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Bus, o.Log)
-	s.Groups = groups.New(s.Store, s.Inventory, s.Bus)
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
+	s.Snapshots = snapshots.New(s.Store)
+	s.Rules = rules.New(s.Store, s.Inventory, s.Groups.Expand)
+	s.Changes.Rules, s.Changes.Moved = s.Rules, s.Inventory.Move
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
-	return s.Changes.Resume(ctx)
+	if err := s.Changes.Resume(ctx); err != nil {
+		return err
+	}
+	s.Changes.Start()
+	s.Layers.Start() // once it is known which devices changes are under way on
+	return nil
 }
 
 // Close ends everything, in an order in which nothing is told to what has ended, and waits for it.
@@ -109,6 +133,9 @@ func (s *Service) Close() error {
 	}
 	if s.Changes != nil {
 		s.Changes.Close()
+	}
+	if s.Layers != nil {
+		s.Layers.Close()
 	}
 	if s.Fleet != nil {
 		s.Fleet.Close()

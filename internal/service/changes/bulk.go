@@ -3,6 +3,7 @@ package changes
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -14,8 +15,29 @@ import (
 
 // Row sets the same things on several objects.
 type Row struct {
-	On  []network.PortRef
-	Set map[string]string // values by setting, as typed
+	On      []network.PortRef
+	Set     map[string]string // values by setting, as typed
+	Inherit []string          // settings of which the things are to say nothing themselves
+}
+
+// edits returns the edits of one thing of a row.
+func (r Row) edits(on network.PortRef) ([]intent.Edit, error) {
+	var out []intent.Edit
+	for _, name := range sorted(r.Set) {
+		e, err := intent.New(on, name, r.Set[name])
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, e)
+	}
+	for _, name := range r.Inherit {
+		e, err := intent.NewAct(on, name, intent.Inherit)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, e)
+	}
+	return out, nil
 }
 
 // Outcome is what became of one object of a bulk edit.
@@ -35,69 +57,137 @@ type Result struct {
 	Why     string
 }
 
-// Plan turns rows into edits on the network as it is, or as a draft will make it: object by object, all of one or nothing, each with its result. Values
-// that are no values of their setting are the caller's fault, and an error.
-func (s *Service) Plan(rows []Row, draft []intent.Edit) ([]intent.Edit, []Result, error) {
+// Plan turns rows into edits on the network as it is, or as a draft will make it: object by object, all of one or nothing,
+// each with its result. Values that are no values of their setting are the caller's fault, and an error.
+func (s *Service) Plan(ctx context.Context, rows []Row, draft []intent.Edit) ([]intent.Edit, []Result, error) {
+	p := plan{results: map[network.PortRef]Result{}}
 	byDevice := map[string][][]intent.Edit{}
 	var order []network.PortRef
+	inherits, onLayers := false, false
 	for i, row := range rows {
+		inherits = inherits || len(row.Inherit) > 0
 		for _, on := range row.On {
-			var group []intent.Edit
-			for _, name := range sorted(row.Set) {
-				e, err := intent.New(on, name, row.Set[name])
-				if err != nil {
-					return nil, nil, fmt.Errorf("row %d, %s: %w", i+1, on, err)
-				}
-				group = append(group, e)
+			group, err := row.edits(on)
+			if err != nil {
+				return nil, nil, fmt.Errorf("row %d, %s: %w", i+1, on, err)
 			}
+			onLayers = onLayers || intent.OnLayer(on)
 			byDevice[on.Device] = append(byDevice[on.Device], group)
 			order = append(order, on)
 		}
 	}
-	results := map[network.PortRef]Result{}
-	var edits []intent.Edit
+	var stage intent.Stage
+	if inherits || onLayers {
+		var devices []string
+		if !onLayers {
+			devices = slices.Collect(maps.Keys(byDevice))
+		}
+		before, err := s.layers.Stage(ctx, devices)
+		if err != nil {
+			return nil, nil, err
+		}
+		stage = s.layers.After(ctx, before, draft, 0)
+	}
+	x, err := s.expand(ctx, draft)
+	if err != nil {
+		x = expansion{}
+	}
 	for device, groups := range byDevice {
 		v, ok := s.fleet.View(device)
 		config := v.Config
-		if after, err := intent.Apply(device, config, draft); err == nil {
+		if after, err := intent.Apply(device, config, x.edits); err == nil {
 			config = after
 		}
 		for _, group := range groups {
-			on := group[0].Port
-			r := Result{On: on, Outcome: Set}
-			switch {
+			switch on := group[0].Port; {
+			case intent.OnLayer(on):
+				p.take(planOnLayer(stage, group), group)
 			case !ok:
-				r.Outcome, r.Why = Refused, "there is no such device"
+				p.take(Result{On: on, Outcome: Refused, Why: "there is no such device"}, group)
 			case !v.Known:
-				r.Outcome, r.Why = Refused, "its configuration was never read"
+				p.take(Result{On: on, Outcome: Refused, Why: "its configuration was never read"}, group)
+			case s.layers.Control(device) != network.ControlHere:
+				p.take(Result{On: on, Outcome: Refused, Why: notFromHere(device, s.layers.Control(device))}, group)
 			default:
-				after, faults := intent.ApplyObject(config, group)
-				switch {
-				case len(faults) > 0:
-					r.Outcome, r.Why = Refused, reasons(faults)
-				case sameObject(config, after, on.Port):
-					r.Outcome = Unchanged
-				}
-				config = after
-			}
-			if earlier, twice := results[on]; twice && earlier.Outcome == Refused {
-				r = earlier
-			} else if twice && r.Outcome == Unchanged {
-				r.Outcome = earlier.Outcome
-			}
-			if results[on] = r; r.Outcome == Set {
-				edits = append(edits, group...)
+				var r Result
+				r, config = planOn(config, stage, group)
+				p.take(r, group)
 			}
 		}
 	}
+	return p.edits, p.inOrder(order), nil
+}
+
+// plan is what comes of rows, thing by thing.
+type plan struct {
+	results map[network.PortRef]Result
+	edits   []intent.Edit
+}
+
+func (p *plan) take(r Result, group []intent.Edit) {
+	if earlier, twice := p.results[r.On]; twice && earlier.Outcome == Refused {
+		r = earlier
+	} else if twice && r.Outcome == Unchanged {
+		r.Outcome = earlier.Outcome
+	}
+	if p.results[r.On] = r; r.Outcome == Set {
+		p.edits = append(p.edits, group...)
+	}
+}
+
+func (p *plan) inOrder(order []network.PortRef) []Result {
 	out := make([]Result, 0, len(order))
 	for _, on := range order {
-		if r, ok := results[on]; ok {
+		if r, ok := p.results[on]; ok {
 			out = append(out, r)
-			delete(results, on)
+			delete(p.results, on)
 		}
 	}
-	return edits, out, nil
+	return out
+}
+
+// planOn plans the edits of one thing on a device that runs a configuration.
+func planOn(config network.Config, stage intent.Stage, group []intent.Edit) (Result, network.Config) {
+	on := group[0].Port
+	spoke := false // whether the device said something itself that it is to say no more
+	valued := slices.Clone(group)
+	bare := stage.Layers.With(group, 0)
+	valued = slices.DeleteFunc(valued, func(e intent.Edit) bool {
+		if e.Act == intent.Set {
+			return false
+		}
+		_, had := stage.Layers.Words(on).Of(on.Port, e.Field)
+		spoke = spoke || had
+		return true
+	})
+	for _, e := range group {
+		if s, err := setting.Lookup(setting.KindOf(on.Port), e.Field); err == nil && e.Act != intent.Set {
+			if value, _, ok := bare.Holds(stage.Spots[on.Device], on.Port, s); ok {
+				e.Value = value
+				valued = append(valued, e)
+			}
+		}
+	}
+	after, faults := intent.ApplyObject(config, valued)
+	switch {
+	case len(faults) > 0:
+		return Result{On: on, Outcome: Refused, Why: reasons(faults)}, config
+	case !spoke && sameObject(config, after, on.Port):
+		return Result{On: on, Outcome: Unchanged}, after
+	}
+	return Result{On: on, Outcome: Set}, after
+}
+
+// planOnLayer plans the edits of a part of a layer.
+func planOnLayer(stage intent.Stage, group []intent.Edit) Result {
+	r := Result{On: group[0].Port, Outcome: Unchanged}
+	for _, e := range group {
+		word, said := stage.Layers.Words(e.Port).Of(e.Port.Port, e.Field)
+		if said != (e.Act == intent.Set) || said && word.Value != e.Value {
+			r.Outcome = Set
+		}
+	}
+	return r
 }
 
 func sameObject(before, after network.Config, object string) bool {
@@ -139,16 +229,18 @@ func (s *Service) Bulk(ctx context.Context, number int64, owner, why string, edi
 	case len(edits) == 0:
 		return s.Get(ctx, number)
 	}
-	return s.Edit(ctx, number, edits)
+	return s.Edit(ctx, number, owner, edits)
 }
 
-// Standing is how some objects stand on a setting.
+// Standing is how some things stand on a setting.
 type Standing struct {
 	Setting *setting.Setting
 	Values  map[string]int // how many have each value
+	Layers  map[string]int // how many have it from each layer
 	Applies int
-	Why     string  // why it does not apply to the others
-	Offers  []Offer // VLANs and names that all of the devices have
+	Why     string          // why it does not apply to the others
+	Offers  []Offer         // VLANs and names that all of the devices have
+	Says    []intent.Saying // of one thing: what every layer says, the weakest first
 }
 
 // Offer is a value that a setting may take on all of some devices.
@@ -188,43 +280,120 @@ func offers(s *setting.Setting, configs map[string]network.Config) []Offer {
 
 // Standings tells how objects stand on every setting of their kinds, in the order of settings. What a draft sets already is
 // taken as set, and set besides where it can be.
-func (s *Service) Standings(on []network.PortRef, draft []intent.Edit, set map[string]string) []Standing {
-	configs := map[string]network.Config{}
-	byName := map[string]*Standing{}
-	var order []string
+func (s *Service) Standings(ctx context.Context, on []network.PortRef, draft []intent.Edit, set map[string]string) ([]Standing, error) {
+	x, err := s.expand(ctx, draft)
+	if err != nil {
+		x = expansion{}
+	}
+	var devices []string
 	for _, ref := range on {
+		if !intent.OnLayer(ref) {
+			devices = append(devices, ref.Device)
+		}
+	}
+	if intent.OnLayers(draft) {
+		devices = nil
+	} else {
+		slices.Sort(devices)
+		devices = append([]string{}, slices.Compact(devices)...)
+	}
+	stage, err := s.layers.Stage(ctx, devices)
+	if err != nil {
+		return nil, err
+	}
+	st := standings{by: map[string]*Standing{}, stage: s.layers.After(ctx, stage, draft, 0), busy: s.Busy, alone: len(on) == 1}
+	configs := map[string]network.Config{}
+	for _, ref := range on {
+		if intent.OnLayer(ref) {
+			st.addLayer(ref)
+			continue
+		}
 		config, ok := configs[ref.Device]
 		if !ok {
 			v, _ := s.fleet.View(ref.Device)
 			config = v.Config
-			if after, err := intent.Apply(ref.Device, config, draft); err == nil {
+			if after, err := intent.Apply(ref.Device, config, x.edits); err == nil {
 				config = after
 			}
 			configs[ref.Device] = config
 		}
-		config = pretend(config, ref, set)
-		for _, one := range setting.OfObject(config, ref.Port) {
-			st := byName[one.Name]
-			if st == nil {
-				st = &Standing{Setting: one, Values: map[string]int{}}
-				byName[one.Name] = st
-				order = append(order, one.Name)
-			}
-			v, err := one.Get(config, ref.Port)
-			if err != nil {
-				st.Why = err.Error()
-				continue
-			}
-			st.Applies++
-			st.Values[v]++
-		}
+		st.add(pretend(config, ref, set), ref)
 	}
-	out := make([]Standing, len(order))
-	for i, name := range order {
-		out[i] = *byName[name]
+	out := make([]Standing, len(st.order))
+	for i, name := range st.order {
+		out[i] = *st.by[name]
 		out[i].Offers = offers(out[i].Setting, configs)
 	}
-	return out
+	return out, nil
+}
+
+// standings gathers how things stand.
+type standings struct {
+	by    map[string]*Standing
+	order []string
+	stage intent.Stage
+	busy  func(device string) bool // a change is under way on it
+	alone bool                     // there is only one thing
+}
+
+func (st *standings) of(s *setting.Setting) *Standing {
+	one := st.by[s.Name]
+	if one == nil {
+		one = &Standing{Setting: s, Values: map[string]int{}, Layers: map[string]int{}}
+		st.by[s.Name] = one
+		st.order = append(st.order, s.Name)
+	}
+	return one
+}
+
+// add adds a thing of a device.
+func (st *standings) add(config network.Config, on network.PortRef) {
+	spot := st.stage.Spots[on.Device]
+	for _, s := range setting.OfObject(config, on.Port) {
+		one := st.of(s)
+		v, err := s.Get(config, on.Port)
+		if err != nil {
+			one.Why = err.Error()
+			continue
+		}
+		one.Applies++
+		one.Values[v]++
+		if value, layer, ok := st.stage.Layers.Holds(spot, on.Port, s); ok && value == v {
+			one.Layers[layer]++
+		} else if ok {
+			one.Layers[st.unsaid(on.Device)]++
+		}
+		if st.alone {
+			one.Says = st.stage.Layers.Sayings(spot, on.Port, s)
+		}
+	}
+}
+
+// What stands for a layer where a device runs what none says: by a change that is under way on it, or without.
+const (
+	Trying  = "trial"
+	Drifted = "drift"
+)
+
+func (st *standings) unsaid(device string) string {
+	if st.busy(device) {
+		return Trying
+	}
+	return Drifted
+}
+
+// addLayer adds a part of a layer: its settings stand at what it says, or at nothing.
+func (st *standings) addLayer(on network.PortRef) {
+	all := setting.Of(setting.KindOf(on.Port))
+	for i := range all {
+		one := st.of(&all[i])
+		one.Applies++
+		if word, said := st.stage.Layers.Words(on).Of(on.Port, all[i].Name); said {
+			one.Values[word.Value]++
+			one.Layers[on.Device]++
+			one.Says = []intent.Saying{{Layer: on.Device, Word: word}}
+		}
+	}
 }
 
 // pretend is a configuration as if some settings were set on an object.
@@ -255,30 +424,14 @@ func (s *Service) ProposeBundle(ctx context.Context, ports []network.PortRef, na
 // NetworkAfter is the network as a draft will make it.
 func (s *Service) NetworkAfter(ctx context.Context, draft []intent.Edit) (Network, error) {
 	n, err := s.Network(ctx)
-	for _, device := range intent.Devices(draft) {
-		if after, err := intent.Apply(device, n.Configs[device], draft); err == nil {
+	if err != nil {
+		return n, err
+	}
+	x, err := s.expand(ctx, draft)
+	for _, device := range intent.Devices(x.edits) {
+		if after, err := intent.Apply(device, n.Configs[device], x.edits); err == nil {
 			n.Configs[device] = after
 		}
 	}
 	return n, err
-}
-
-// TakeBack makes a draft that takes a change that was kept back: what it made different is to be as it was before.
-func (s *Service) TakeBack(ctx context.Context, number int64, owner string) (store.Change, error) {
-	c, err := s.store.Change(ctx, number)
-	if err != nil {
-		return c, err
-	}
-	if c.State != Kept {
-		return c, fmt.Errorf("%w: change %d is %s, and only one that is kept can be taken back", ErrState, number, c.State)
-	}
-	var edits []intent.Edit
-	for _, d := range c.Devices {
-		for _, diff := range intent.Compare(d.Device, d.After, d.Before) {
-			if e, err := intent.New(diff.Port, diff.Field, diff.After); err == nil {
-				edits = append(edits, e)
-			} // what does not apply any more is set by what makes it so: the mode, the bundle, present=off
-		}
-	}
-	return s.Create(ctx, owner, fmt.Sprintf("takes change %d back", number), edits)
 }

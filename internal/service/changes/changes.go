@@ -12,17 +12,13 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"net"
-	"net/netip"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
-	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
@@ -33,6 +29,7 @@ import (
 const (
 	Draft   = "draft"
 	Checked = "checked"
+	Waiting = "waiting" // to be pushed: for a time, for the hours of changes, for a second person
 	Pushing = "pushing"
 	OnTrial = "on-trial"
 	Keeping = "keeping"
@@ -93,12 +90,16 @@ type Fleet interface {
 	Extend(ctx context.Context, name, token string, d time.Duration) error
 	Keep(ctx context.Context, name, token string) error
 	Undo(ctx context.Context, name, token string) error
+	AlsoAt(name, address string)
+	MoveTo(name, address string)
 }
 
 // Store is what the package needs of the store.
 type Store interface {
 	AddChange(ctx context.Context, c store.Change) (int64, error)
 	PutChange(ctx context.Context, c store.Change) error
+	PutSteps(ctx context.Context, c store.Change) error
+	PutKept(ctx context.Context, c store.Change, l intent.Layers) error
 	DropChange(ctx context.Context, number int64) error
 	Change(ctx context.Context, number int64) (store.Change, error)
 	Changes(ctx context.Context, q store.ChangeQuery) ([]store.Change, error)
@@ -108,10 +109,11 @@ type Store interface {
 
 // Service is the capability. Make it with New.
 type Service struct {
-	fleet Fleet
-	store Store
-	bus   *events.Bus
-	log   *slog.Logger
+	fleet  Fleet
+	store  Store
+	layers Layers
+	bus    *events.Bus
+	log    *slog.Logger
 
 	ctx  context.Context
 	stop context.CancelFunc
@@ -119,6 +121,12 @@ type Service struct {
 
 	compared comparisons
 
+	// Rules are those of the house for changes; nil for none. It is set before Start.
+	Rules Rules
+	// Moved is told at which address a device is that a kept change has given another one; nil for nobody.
+	Moved func(ctx context.Context, device, address string) error
+
+	kicked  chan struct{}
 	mu      sync.Mutex // one at a time changes the record of changes
 	workers map[int64]*worker
 	stepped map[string]trialStep // what each device said last of a trial
@@ -137,10 +145,13 @@ func (s *Service) TrialStepped(device string, at time.Time, step driver.TrialSte
 }
 
 // New returns the service. It works until Close; Resume takes up what an earlier life left.
-func New(f Fleet, s Store, bus *events.Bus, log *slog.Logger) *Service {
+func New(f Fleet, s Store, l Layers, bus *events.Bus, log *slog.Logger) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{fleet: f, store: s, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}}
+	return &Service{fleet: f, store: s, layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, kicked: make(chan struct{}, 1)}
 }
+
+// Start begins pushes that wait when it is their time.
+func (s *Service) Start() { s.wg.Go(s.await) }
 
 // Close stops leading changes, where they are, and waits. They go on at the next Resume.
 func (s *Service) Close() {
@@ -148,8 +159,16 @@ func (s *Service) Close() {
 	s.wg.Wait()
 }
 
-// Get returns a change.
+// Get returns a change. One that is led is told as its worker recorded it last, which need not be read again.
 func (s *Service) Get(ctx context.Context, number int64) (store.Change, error) {
+	s.mu.Lock()
+	w := s.workers[number]
+	s.mu.Unlock()
+	if w != nil {
+		if c, ok := w.asRecorded(); ok {
+			return c, nil
+		}
+	}
 	return s.store.Change(ctx, number)
 }
 
@@ -161,7 +180,7 @@ func (s *Service) List(ctx context.Context, q store.ChangeQuery) ([]store.Change
 // Create makes a draft of edits, which may be none yet.
 func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.Edit) (store.Change, error) {
 	edits = intent.Add(nil, edits...)
-	if err := s.fits(edits); err != nil {
+	if err := s.fits(ctx, edits); err != nil {
 		return store.Change{}, err
 	}
 	at := now()
@@ -176,11 +195,14 @@ func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.
 	return c, nil
 }
 
-// Edit adds edits to a draft. A checked one becomes a draft again.
-func (s *Service) Edit(ctx context.Context, number int64, edits []intent.Edit) (store.Change, error) {
+// Edit adds edits of a person to a draft. A checked one becomes a draft again.
+func (s *Service) Edit(ctx context.Context, number int64, by string, edits []intent.Edit) (store.Change, error) {
 	return s.redraft(ctx, number, func(c *store.Change) error {
+		if by != c.Owner && !slices.Contains(c.Editors, by) {
+			c.Editors = append(c.Editors, by)
+		}
 		c.Edits = intent.Add(c.Edits, edits...)
-		return s.fits(c.Edits)
+		return s.fits(ctx, c.Edits)
 	})
 }
 
@@ -209,7 +231,7 @@ func (s *Service) redraft(ctx context.Context, number int64, f func(*store.Chang
 		if err := f(c); err != nil {
 			return err
 		}
-		c.State, c.Findings, c.Devices, c.Accepted = Draft, nil, nil, nil
+		c.State, c.Findings, c.Devices, c.Accepted, c.Approvals = Draft, nil, nil, nil, nil
 		return nil
 	})
 }
@@ -221,6 +243,9 @@ func (s *Service) update(ctx context.Context, number int64, states []string, f f
 	c, err := s.store.Change(ctx, number)
 	if err != nil {
 		return c, err
+	}
+	if c.State == Waiting && !slices.Contains(states, Waiting) {
+		return c, fmt.Errorf("%w: change %d waits to be pushed: take it back from there first", ErrState, number)
 	}
 	if !slices.Contains(states, c.State) {
 		return c, fmt.Errorf("%w: change %d is %s, and would have to be %s", ErrState, number, c.State, strings.Join(states, " or "))
@@ -255,9 +280,15 @@ func (s *Service) Discard(ctx context.Context, number int64) error {
 }
 
 // fits tells whether the edits can be made on the devices as they are.
-func (s *Service) fits(edits []intent.Edit) error {
+func (s *Service) fits(ctx context.Context, edits []intent.Edit) error {
+	_, err := s.fit(ctx, edits)
+	return err
+}
+
+// fit works out what edits come to, and tells why that cannot be on the devices as they are.
+func (s *Service) fit(ctx context.Context, edits []intent.Edit) (expansion, error) {
 	if len(edits) > MaxEdits {
-		return fmt.Errorf("a change holds at most %d edits", MaxEdits)
+		return expansion{}, fmt.Errorf("a change holds at most %d edits", MaxEdits)
 	}
 	var errs []error
 	for _, device := range intent.Devices(edits) {
@@ -267,12 +298,31 @@ func (s *Service) fits(edits []intent.Edit) error {
 			errs = append(errs, &intent.EditError{Edit: firstOf(edits, device), Reason: fmt.Sprintf("there is no device %s", device)})
 		case !v.Known:
 			errs = append(errs, &intent.EditError{Edit: firstOf(edits, device), Reason: fmt.Sprintf("the configuration of %s was never read", device)})
-		default:
-			_, err := intent.Apply(device, v.Config, edits)
+		case s.layers.Control(device) != network.ControlHere:
+			errs = append(errs, &intent.EditError{Edit: firstOf(edits, device), Reason: notFromHere(device, s.layers.Control(device))})
+		}
+	}
+	if len(errs) > 0 {
+		return expansion{}, errors.Join(errs...)
+	}
+	x, err := s.expand(ctx, edits)
+	if err != nil {
+		return x, err
+	}
+	for _, device := range intent.Devices(x.edits) {
+		if v, ok := s.fleet.View(device); ok && v.Known {
+			_, err := intent.Apply(device, v.Config, x.edits)
 			errs = append(errs, err)
 		}
 	}
-	return errors.Join(errs...)
+	return x, errors.Join(errs...)
+}
+
+func notFromHere(device string, c network.Control) string {
+	if c == network.ControlLocal {
+		return fmt.Sprintf("%s is under local control: take it back first, with device control %s here", device, device)
+	}
+	return fmt.Sprintf("%s is only watched: device control %s here has it changed from here", device, device)
 }
 
 func firstOf(edits []intent.Edit, device string) intent.Edit {
@@ -280,180 +330,46 @@ func firstOf(edits []intent.Edit, device string) intent.Edit {
 	return edits[i]
 }
 
+// Difference is one setting that a change makes different, and the layer that says so.
+type Difference struct {
+	intent.Difference
+	Layer string // "" for the device's own
+}
+
 // Differences lists what a change would make different on the network as it is now, or did when it was pushed.
-func (s *Service) Differences(c store.Change) []intent.Difference {
-	var out []intent.Difference
+func (s *Service) Differences(ctx context.Context, c store.Change) []Difference {
+	var out []Difference
 	if len(c.Devices) > 0 {
 		if out, ok := s.compared.get(c); ok {
 			return out
 		}
 		for _, d := range c.Devices {
-			out = append(out, intent.Compare(d.Device, d.Before, d.After)...)
+			out = append(out, differences(d.Device, d.Before, d.After, d.Layers)...)
 		}
-		slices.SortStableFunc(out, func(a, b intent.Difference) int { return strings.Compare(a.Port.Device, b.Port.Device) })
+		slices.SortStableFunc(out, func(a, b Difference) int { return strings.Compare(a.Port.Device, b.Port.Device) })
 		s.compared.put(c, out)
 		return out
 	}
-	for _, device := range intent.Devices(c.Edits) {
+	x, err := s.expand(ctx, c.Edits)
+	if err != nil {
+		return nil
+	}
+	for _, device := range intent.Devices(x.edits) {
 		v, _ := s.fleet.View(device)
-		if after, err := intent.Apply(device, v.Config, c.Edits); err == nil {
-			out = append(out, intent.Compare(device, v.Config, after)...)
+		if after, err := intent.Apply(device, v.Config, x.edits); err == nil {
+			out = append(out, differences(device, v.Config, after, x.sayLayers(device, v.Config, after))...)
 		}
 	}
 	return out
 }
 
-// Network is what the guards and the order of a push are worked out from.
-type Network struct {
-	Configs map[string]network.Config
-	States  map[string]network.State
-	Links   []topology.Link
-	Sites   []network.Site
-	SiteOf  map[string]string
-	Insides map[string]network.Inside
-	Kinds   map[string]network.Kind
-	Tags    map[string][]string
-	Address map[string]string // host:port
-}
-
-// Entries lists the devices through which the management network comes in.
-func (n Network) Entries() []string {
-	var out []string
-	for _, s := range n.Sites {
-		if s.Entry != "" {
-			out = append(out, s.Entry)
-		}
+func differences(device string, before, after network.Config, layers map[string]string) []Difference {
+	plain := intent.Compare(device, before, after)
+	out := make([]Difference, len(plain))
+	for i, d := range plain {
+		out[i] = Difference{d, layers[layerKey(d.Port.Port, d.Field)]}
 	}
 	return out
-}
-
-// from tells from which address this machine reaches the devices of a change that would be told from where they may be
-// managed. Nothing is sent: the machine is only asked which way it would take.
-func (n Network) from(devices []store.ChangeDevice) map[string]netip.Addr {
-	out := map[string]netip.Addr{}
-	for _, d := range devices {
-		address := n.Address[d.Device]
-		if address == "" || d.After.Settings["management-from"] == d.Before.Settings["management-from"] {
-			continue
-		}
-		c, err := net.Dial("udp", address)
-		if err != nil {
-			continue
-		}
-		if local, ok := c.LocalAddr().(*net.UDPAddr); ok {
-			out[d.Device] = local.AddrPort().Addr().Unmap()
-		}
-		_ = c.Close()
-	}
-	return out
-}
-
-// Network gathers the network as it is known.
-func (s *Service) Network(ctx context.Context) (Network, error) {
-	n := Network{Configs: map[string]network.Config{}, States: map[string]network.State{}, SiteOf: map[string]string{},
-		Insides: map[string]network.Inside{}, Kinds: map[string]network.Kind{}, Tags: map[string][]string{}, Address: map[string]string{}}
-	for _, v := range s.fleet.Views() {
-		if v.Known {
-			n.Configs[v.Name], n.States[v.Name], n.Insides[v.Name], n.Kinds[v.Name] = v.Config, v.State, v.Inside, v.Identity.Kind
-		}
-	}
-	n.Links = topology.Links(n.States, topology.HostNames(n.Configs))
-	devices, err := s.store.Devices(ctx)
-	if err != nil {
-		return n, err
-	}
-	for _, d := range devices {
-		n.SiteOf[d.Name], n.Tags[d.Name] = d.Site, d.Tags
-		if !d.CallsHome {
-			n.Address[d.Name] = d.Address
-		}
-	}
-	n.Sites, err = s.store.Sites(ctx)
-	return n, err
-}
-
-// Check works out what a draft would do on the network as it is now, and runs the guards over it.
-func (s *Service) Check(ctx context.Context, number int64) (store.Change, error) {
-	n, err := s.Network(ctx)
-	if err != nil {
-		return store.Change{}, err
-	}
-	return s.update(ctx, number, []string{Draft, Checked}, func(c *store.Change) error { return s.check(c, n) })
-}
-
-func (s *Service) check(c *store.Change, n Network) error {
-	if err := s.fits(c.Edits); err != nil {
-		return err
-	}
-	c.Devices, c.Accepted = nil, nil
-	after := map[string]network.Config{}
-	for name, config := range n.Configs {
-		after[name] = config
-	}
-	var findings []guard.Finding
-	for _, device := range intent.Devices(c.Edits) {
-		a, err := intent.Apply(device, n.Configs[device], c.Edits)
-		if err != nil {
-			return err
-		}
-		if a.Equal(n.Configs[device]) {
-			continue // nothing to do there
-		}
-		after[device] = a
-		c.Devices = append(c.Devices, store.ChangeDevice{Device: device, Step: StepWaiting, Before: n.Configs[device], After: a})
-		if v, _ := s.fleet.View(device); v.Reach != network.ReachConnected {
-			findings = append(findings, away(v))
-		}
-	}
-	if len(c.Devices) == 0 {
-		return fmt.Errorf("%w: change %d makes no difference: everything is already as it says", ErrState, c.Number)
-	}
-	entryOf := map[string]string{}
-	for _, site := range n.Sites {
-		entryOf[site.Name] = site.Entry
-	}
-	findings = append(findings, guard.Check(guard.Proposal{
-		Before: n.Configs, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
-		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices),
-	})...)
-	order(c, n)
-	findings = append(findings, darken(c, n)...)
-	c.State, c.Findings = Checked, findings
-	note(c, now(), "checked: %s", countFindings(findings))
-	return nil
-}
-
-func away(v fleet.View) guard.Finding {
-	return guard.Finding{
-		ID: "in-hand:" + v.Name, Guard: "in-hand", Level: guard.Stop, Ports: []network.PortRef{},
-		What: fmt.Sprintf("%s is not connected (%s since %s).", v.Name, v.Reach, v.Since.Format(time.RFC3339)),
-		Why:  "A push reaches every device or none.",
-		Do:   fmt.Sprintf("Bring %s back, or take it out of the change.", v.Name),
-	}
-}
-
-func countFindings(findings []guard.Finding) string {
-	if len(findings) == 0 {
-		return "nothing found"
-	}
-	n := map[guard.Level]int{}
-	for _, f := range findings {
-		n[f.Level]++
-	}
-	var parts []string
-	for _, l := range []guard.Level{guard.Stop, guard.Warn, guard.Note} {
-		if n[l] > 0 {
-			word := string(l)
-			if l == guard.Warn {
-				word = "warning"
-			}
-			if n[l] > 1 {
-				word += "s"
-			}
-			parts = append(parts, fmt.Sprintf("%d %s", n[l], word))
-		}
-	}
-	return strings.Join(parts, ", ")
 }
 
 // now is the time, as exact as the store keeps it, so that what is answered is what will be read again.

@@ -341,7 +341,7 @@ func TestDraftIsEditedExplainedAndThrownAway(t *testing.T) {
 	c, err = b.TakeOut(ctx, c.Number, network.PortRef{Device: "sw-a", Port: "1"}, "vlan")
 	require.NoError(t, err)
 	assert.Equal(t, Draft, c.State, "what is no longer what was checked is a draft again")
-	assert.Len(t, b.Differences(c), 1)
+	assert.Len(t, b.Differences(t.Context(), c), 1)
 	require.NoError(t, b.Discard(ctx, c.Number))
 	_, err = b.Get(ctx, c.Number)
 	assert.ErrorIs(t, err, store.ErrNotFound)

@@ -1,9 +1,11 @@
 package changes
 
 import (
+	"maps"
 	"sync"
 
 	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/store"
 )
 
@@ -16,7 +18,7 @@ type comparisons struct {
 type comparison struct {
 	devices int   // of the change
 	checked int64 // when it was checked last, by the lines of its record
-	diffs   []intent.Difference
+	diffs   []Difference
 }
 
 // maxComparisons bounds how many are remembered.
@@ -33,7 +35,7 @@ func of(c store.Change) comparison {
 	return comparison{devices: len(c.Devices), checked: at}
 }
 
-func (k *comparisons) get(c store.Change) ([]intent.Difference, bool) {
+func (k *comparisons) get(c store.Change) ([]Difference, bool) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	was, ok := k.by[c.Number]
@@ -41,7 +43,7 @@ func (k *comparisons) get(c store.Change) ([]intent.Difference, bool) {
 	return was.diffs, ok && was.devices == now.devices && was.checked == now.checked && now.checked != 0
 }
 
-func (k *comparisons) put(c store.Change, diffs []intent.Difference) {
+func (k *comparisons) put(c store.Change, diffs []Difference) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if k.by == nil || len(k.by) >= maxComparisons {
@@ -50,4 +52,21 @@ func (k *comparisons) put(c store.Change, diffs []intent.Difference) {
 	one := of(c)
 	one.diffs = diffs
 	k.by[c.Number] = one
+}
+
+// sameWork tells quickly whether a change does the same on a device.
+func sameWork(a, b store.ChangeDevice) bool {
+	return a.Device == b.Device && a.Before.Equal(b.Before) && a.After.Equal(b.After) && maps.Equal(a.Layers, b.Layers)
+}
+
+// same tells whether a configuration is, in the objects that the change touches, as another one.
+func same(now network.Config, d store.ChangeDevice, as network.Config) bool {
+	now.Features = as.Features // what can be set is judged as when the change was checked
+	for _, object := range intent.Objects(d.Before, d.After) {
+		// Whether the change touches it is asked last: mostly all is as it should be.
+		if !intent.SamePort(now, as, object) && !sameObject(now, as, object) && len(intent.CompareObject(d.Device, d.Before, d.After, object)) > 0 {
+			return false
+		}
+	}
+	return true
 }

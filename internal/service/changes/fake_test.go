@@ -20,8 +20,42 @@ import (
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/store"
 )
+
+// fakeLayers are layers in memory, of devices that stand where a test says.
+type fakeLayers struct {
+	mu    sync.Mutex
+	stage intent.Stage
+}
+
+func (l *fakeLayers) Stage(context.Context, []string) (intent.Stage, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.stage, nil
+}
+
+func (l *fakeLayers) After(_ context.Context, stage intent.Stage, edits []intent.Edit, change int64) intent.Stage {
+	return intent.Stage{Layers: stage.Layers.With(edits, change), Spots: stage.Spots}
+}
+
+func (l *fakeLayers) Check(_, _ intent.Layers, _ []intent.Edit) error { return nil }
+
+func (l *fakeLayers) Settle(ctx context.Context, in layers.Settlement, keep func(intent.Layers, []intent.Edit) error) error {
+	before, _ := l.Stage(ctx, nil)
+	after := intent.Settle(before, l.After(ctx, before, in.Edits, in.Change), in.Edits, in.Change, in.Was, in.Runs)
+	if err := keep(after, before.Layers.Before(in.Edits)); err != nil {
+		return err
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.stage.Layers = after
+	return nil
+}
+
+func (l *fakeLayers) Control(string) network.Control { return network.ControlHere }
+func (l *fakeLayers) Look(...string)                 {}
 
 // fakeFleet is a fleet of devices in memory, in which a test can make any step fail. It exists to reach by will the
 // moments that with real devices come only by chance.
@@ -71,6 +105,9 @@ func (f *fakeFleet) on(what, name string, do func(*fakeDevice) error) error {
 	}
 	return do(d)
 }
+
+func (f *fakeFleet) AlsoAt(string, string) {}
+func (f *fakeFleet) MoveTo(string, string) {}
 
 func (f *fakeFleet) View(name string) (fleet.View, bool) {
 	f.mu.Lock()
@@ -168,6 +205,8 @@ type bench struct {
 	t     *testing.T
 	fleet *fakeFleet
 	store *store.Store
+	// layers: a template "office" picks port 1 of both switches, one "switches" the switches themselves.
+	layers *fakeLayers
 }
 
 func newBench(t *testing.T) *bench {
@@ -191,7 +230,12 @@ func newBench(t *testing.T) *bench {
 	for name := range f.devices {
 		require.NoError(t, st.AddDevice(t.Context(), store.Device{Name: name, Site: "here", Address: name, Secret: []byte{1}, Identity: network.Identity{Serial: name}}))
 	}
-	b := &bench{t: t, fleet: f, store: st}
+	l := &fakeLayers{stage: intent.Stage{Layers: intent.Layers{Devices: map[string]intent.Words{}}, Spots: map[string]intent.Spot{}}}
+	for name, d := range f.devices {
+		spot := intent.Spot{Device: name, Site: "here", Templates: []string{"switches"}, Ports: map[string][]string{"1": {"office"}}}
+		l.stage.Spots[name], l.stage.Layers.Devices[name] = spot, l.stage.Layers.Fill(spot, d.running)
+	}
+	b := &bench{t: t, fleet: f, store: st, layers: l}
 	b.begin()
 	t.Cleanup(func() {
 		b.Service.Close()
@@ -201,7 +245,7 @@ func newBench(t *testing.T) *bench {
 }
 
 func (b *bench) begin() {
-	b.Service = New(b.fleet, b.store, events.New(1), slog.New(slog.DiscardHandler))
+	b.Service = New(b.fleet, b.store, b.layers, events.New(1), slog.New(slog.DiscardHandler))
 }
 
 // again is a new life of the service on the same data.

@@ -76,6 +76,10 @@ func darken(c *store.Change, n Network) []guard.Finding {
 
 // touchesWays tells whether a change sets something on a device's ports that lead to other devices.
 func touchesWays(g *topology.Graph, d store.ChangeDevice) bool {
+	vlan, port := d.Before.ManagedBy()
+	if v, p := d.After.ManagedBy(); v != vlan || p != port {
+		return true
+	}
 	if !maps.EqualFunc(d.Before.Bundles, d.After.Bundles, network.PortConfig.Equal) {
 		return true
 	}

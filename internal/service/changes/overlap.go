@@ -1,7 +1,9 @@
 package changes
 
 import (
+	"cmp"
 	"context"
+	"slices"
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
@@ -21,12 +23,18 @@ type Overlap struct {
 // maxOverlaps bounds what is told of one change.
 const maxOverlaps = 50
 
-// Overlaps tells what other open changes set on the same things as each of some changes.
+// Overlaps tells what other open changes set on the same things as each of some open changes.
 func (s *Service) Overlaps(ctx context.Context, changes []store.Change) (map[int64][]Overlap, error) {
-	open, err := s.store.Changes(ctx, store.ChangeQuery{States: append([]string{Draft, Checked}, Active...), Limit: 1000})
+	numbers := make([]int64, len(changes))
+	for i, c := range changes {
+		numbers[i] = c.Number
+	}
+	others, err := s.store.Changes(ctx, store.ChangeQuery{States: append([]string{Draft, Checked, Waiting}, Active...), Limit: 1000, Bare: true, Except: numbers})
 	if err != nil {
 		return nil, err
 	}
+	open := slices.Concat(changes, others)
+	slices.SortFunc(open, func(a, b store.Change) int { return cmp.Compare(b.Number, a.Number) })
 	type key struct {
 		port  network.PortRef
 		field string

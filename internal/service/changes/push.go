@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/guard"
-	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/store"
@@ -24,9 +23,14 @@ type PushOptions struct {
 	Trial  time.Duration // DefaultTrial when 0
 	// KeepAfter is how long all must have been well on trial for the change to be kept by itself; 0 leaves it to a person.
 	KeepAfter time.Duration
+	// At has it wait until then, InWindow for the hours that rules of the house say; a rule may have it wait for a second
+	// person besides.
+	At       time.Time
+	InWindow bool
 }
 
-// Push starts to push a checked change and returns at once. What becomes of it is told on the bus and kept in the change.
+// Push starts to push a checked change, or has it wait for that, and returns at once. What becomes of it is told on the bus and
+// kept in the change.
 func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.Change, error) {
 	if o.Trial == 0 {
 		o.Trial = DefaultTrial
@@ -37,62 +41,86 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 	if o.KeepAfter < 0 || o.KeepAfter > 0 && o.KeepAfter > o.Trial-keepMargin {
 		return store.Change{}, fmt.Errorf("%w: it can be kept by itself at the latest %s before the end of its trial", ErrState, spell(keepMargin))
 	}
-	if err := s.recheck(ctx, number); err != nil {
-		return store.Change{}, err
+	if o.At.After(now().Add(farthest)) {
+		return store.Change{}, fmt.Errorf("%w: a push waits for %d days at most", ErrState, farthest/(24*time.Hour))
 	}
-	c, err := s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
-		at := now()
-		if blocked := guard.Blocked(c.Findings, o.Accept); len(blocked) > 0 {
-			return &BlockedError{Number: number, Findings: blocked}
-		}
-		if err := s.free(ctx, *c); err != nil {
-			return err
-		}
-		for _, f := range c.Findings {
-			if f.Level == guard.Warn {
-				c.Accepted = append(c.Accepted, store.Acceptance{Finding: f.ID, By: o.By, At: at})
-				note(c, at, "%s accepted: %s", o.By, f.What)
-			}
-		}
-		c.State, c.PushedBy, c.PushedAt, c.TrialSecs = Pushing, o.By, at, int(o.Trial/time.Second)
-		c.KeepSecs = int((o.KeepAfter + time.Second - 1) / time.Second)
-		for i := range c.Devices {
-			c.Devices[i].Token = fmt.Sprintf("everypost-%d-%s", number, rand.Text()[:8])
-		}
-		note(c, at, "push started by %s, on trial for %s", o.By, spell(o.Trial))
-		return nil
-	})
-	if err != nil {
-		return c, err
-	}
-	s.lead(c, (*worker).push)
-	return c, nil
-}
-
-// recheck checks a checked change on the network as it is now, which others may have changed since. Where that comes to
-// something else than what was shown, the change is kept with it, and the push must be said again.
-func (s *Service) recheck(ctx context.Context, number int64) error {
 	n, err := s.Network(ctx)
 	if err != nil {
-		return err
+		return store.Change{}, err
 	}
 	moved := false
-	_, err = s.update(ctx, number, []string{Checked}, func(c *store.Change) error {
-		shown := *c
-		if err := s.check(c, n); err != nil {
+	c, err := s.update(ctx, number, []string{Checked}, func(c *store.Change) (err error) {
+		if moved, err = s.recheck(ctx, c, n); err != nil || moved {
 			return err
 		}
-		moved = !slices.Equal(s.Differences(shown), s.Differences(*c)) || newFinding(shown.Findings, c.Findings)
-		c.Log = shown.Log
-		if moved {
-			note(c, now(), "checked anew before the push, since the network changed: %s", countFindings(c.Findings))
+		w := waits(*c, o)
+		if w == nil {
+			return s.begin(ctx, c, o)
 		}
+		if blocked := guard.Blocked(pressing(c.Findings, o), o.Accept); len(blocked) > 0 {
+			return &BlockedError{Number: number, Findings: blocked}
+		}
+		c.State, c.Waits = Waiting, w
+		note(c, now(), "%s has it wait for %s", o.By, waitText(*w, *c))
 		return nil
 	})
 	if err == nil && moved {
-		return fmt.Errorf("%w: the network is no longer as it was when change %d was checked. It was checked anew: look at it again", ErrState, number)
+		return c, errMoved(number)
 	}
-	return err
+	if err == nil && c.State == Pushing {
+		s.lead(c, (*worker).push)
+	}
+	return c, err
+}
+
+// pressing are the findings that a push that waits for its hours has to mind.
+func pressing(findings []guard.Finding, o PushOptions) []guard.Finding {
+	return slices.DeleteFunc(slices.Clone(findings), func(f guard.Finding) bool { return f.Guard == "change-window" && (o.InWindow || o.At.After(now())) })
+}
+
+// begin makes a change one that is being pushed.
+func (s *Service) begin(ctx context.Context, c *store.Change, o PushOptions) error {
+	at := now()
+	if blocked := guard.Blocked(c.Findings, o.Accept); len(blocked) > 0 {
+		return &BlockedError{Number: c.Number, Findings: blocked}
+	}
+	if err := s.free(ctx, *c); err != nil {
+		return err
+	}
+	for _, f := range c.Findings {
+		if f.Level == guard.Warn {
+			c.Accepted = append(c.Accepted, store.Acceptance{Finding: f.ID, By: o.By, At: at})
+			note(c, at, "%s accepted: %s", o.By, f.What)
+		}
+	}
+	c.State, c.PushedBy, c.PushedAt, c.TrialSecs, c.Waits = Pushing, o.By, at, int(o.Trial/time.Second), nil
+	c.KeepSecs = int((o.KeepAfter + time.Second - 1) / time.Second)
+	for i := range c.Devices {
+		c.Devices[i].Token = fmt.Sprintf("everypost-%d-%s", c.Number, rand.Text()[:8])
+	}
+	note(c, at, "push started by %s, on trial for %s", o.By, spell(o.Trial))
+	return nil
+}
+
+// recheck checks a change on the network as it is now, which others may have changed since it was checked. Where that comes to
+// something else than what was shown, the change becomes a checked one with it, and the push must be said again.
+func (s *Service) recheck(ctx context.Context, c *store.Change, n Network) (moved bool, err error) {
+	shown := *c
+	if err := s.check(ctx, c, n); err != nil {
+		return false, err
+	}
+	moved = !slices.EqualFunc(shown.Devices, c.Devices, sameWork) && !slices.Equal(s.Differences(ctx, shown), s.Differences(ctx, *c)) ||
+		newFinding(shown.Findings, c.Findings)
+	c.Log, c.Approvals = shown.Log, shown.Approvals
+	if c.State = shown.State; moved {
+		c.State, c.Approvals, c.Waits = Checked, nil, nil
+		note(c, now(), "checked anew before the push, since the network changed: %s", countFindings(c.Findings))
+	}
+	return moved, nil
+}
+
+func errMoved(number int64) error {
+	return fmt.Errorf("%w: the network is no longer as it was when change %d was checked. It was checked anew: look at it again", ErrState, number)
 }
 
 // newFinding tells whether there is one that must be accepted, or stops the push, and was not shown before.
@@ -185,6 +213,9 @@ func (s *Service) decide(ctx context.Context, number int64, state, by string) (s
 	w := s.workers[number]
 	s.mu.Unlock()
 	if w != nil {
+		w.mu.Lock()
+		w.written = nil // the word is in the store
+		w.mu.Unlock()
 		close(w.decided)
 	}
 	return c, nil
@@ -219,6 +250,9 @@ type worker struct {
 	ctx     context.Context
 	mu      sync.Mutex // guards c while several devices are worked on at once
 	c       store.Change
+	written *store.Change     // as it was recorded last, nil before the first time
+	touched []string          // devices
+	to      map[string]string // where devices will be that are given another address
 	decided chan struct{}
 	stopped chan string // who stops the push
 }
@@ -227,6 +261,8 @@ type worker struct {
 func (s *Service) lead(c store.Change, f func(*worker)) {
 	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
 	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{}), stopped: make(chan string, 1)}
+	w.touched = w.names()
+	w.moves()
 	s.mu.Lock()
 	s.workers[c.Number] = w
 	s.mu.Unlock()
@@ -235,6 +271,9 @@ func (s *Service) lead(c store.Change, f func(*worker)) {
 		s.mu.Lock()
 		delete(s.workers, c.Number)
 		s.mu.Unlock()
+		if len(w.touched) > 0 {
+			s.layers.Look(w.touched...)
+		}
 	})
 }
 
@@ -243,12 +282,28 @@ func (w *worker) record(text string) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.c.UpdatedAt = now()
-	if err := w.s.store.PutChange(w.ctx, w.c); err != nil {
+	if err := w.s.store.PutSteps(w.ctx, w.c); err != nil {
 		w.s.log.Error("a change could not be recorded", "change", w.c.Number, "err", err)
 		return err
 	}
+	written := w.c
+	written.Devices, written.Log = slices.Clone(w.c.Devices), slices.Clone(w.c.Log)
+	w.written = &written
 	w.s.tell(w.c, text)
 	return nil
+}
+
+// asRecorded is the change as it was recorded last. Where somebody else said a word since (Keep, Undo), that is in the store
+// only.
+func (w *worker) asRecorded() (store.Change, bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.written == nil {
+		return store.Change{}, false
+	}
+	c := *w.written
+	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
+	return c, true
 }
 
 func (w *worker) note(format string, args ...any) {
@@ -277,6 +332,13 @@ func (w *worker) each(do func(i int, d store.ChangeDevice)) {
 
 // push leads a change from Pushing on.
 func (w *worker) push() {
+	if len(w.c.Devices) == 0 { // layers only
+		w.c.State = Keeping
+		if w.record("") == nil {
+			w.keep()
+		}
+		return
+	}
 	before := w.s.health(w.names())
 	if !w.propose() {
 		return
@@ -361,21 +423,6 @@ func (w *worker) proposeOn(ctx context.Context, d store.ChangeDevice) error {
 	return w.s.fleet.Propose(ctx, d.Device, d.Token, d.Before, d.After)
 }
 
-// same tells whether a configuration is, in the objects that the change touches, as another one.
-func same(now network.Config, d store.ChangeDevice, as network.Config) bool {
-	now.Features = as.Features // what can be set is judged as when the change was checked
-	seen := map[string]bool{}
-	for _, diff := range intent.Compare(d.Device, d.Before, d.After) {
-		if object := diff.Port.Port; !seen[object] {
-			seen[object] = true
-			if !sameObject(now, as, object) {
-				return false
-			}
-		}
-	}
-	return true
-}
-
 // patience is how long something lost may be away: many devices that do the same at once take longer than one.
 func (w *worker) patience() time.Duration {
 	return patience + time.Duration(len(w.c.Devices))*50*time.Millisecond
@@ -437,10 +484,17 @@ func (w *worker) configOf(ctx context.Context, device string) (network.Config, e
 
 // end closes a change.
 func (w *worker) end(state, outcome string) {
+	w.moved(state == Kept)
 	at := now()
 	w.mu.Lock()
 	w.c.State, w.c.Outcome, w.c.EndedAt = state, outcome, at
 	note(&w.c, at, "%s: %s", state, outcome)
 	w.mu.Unlock()
+	if state == Kept {
+		if err := w.settle(); err != nil { // it is kept at the next start
+			w.s.log.Error("a change that is kept could not be recorded", "change", w.c.Number, "err", err)
+			return
+		}
+	}
 	_ = w.record(fmt.Sprintf("Change %d is %s. %s", w.c.Number, state, outcome))
 }

@@ -251,6 +251,10 @@ func (w *worker) keep() {
 		return
 	}
 	slices.Sort(reverted)
+	if len(w.c.Devices) == 0 {
+		w.end(Kept, "No device is changed by it.")
+		return
+	}
 	if len(reverted) == 0 {
 		w.end(Kept, fmt.Sprintf("It runs for good on %s.", strings.Join(w.names(), ", ")))
 		return

@@ -21,6 +21,7 @@ const (
 	Config      Kind = "config" // a device's running configuration changed
 	Change      Kind = "change" // a change took a step
 	Fleet       Kind = "fleet"  // the set of devices or sites changed
+	Drift       Kind = "drift"  // a device came to run other than intended, or what is intended again
 	Discovery   Kind = "search" // a search for devices went on, or what it found changed
 )
 

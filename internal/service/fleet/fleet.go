@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"slices"
 	"sync"
@@ -125,7 +126,7 @@ func (f *Fleet) Add(name string, t driver.Target, last View) {
 	last.Since = time.Now().UTC()
 	u := &unit{
 		fleet: f, name: name, target: t, view: last, writing: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
-		reread: make(chan string, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
+		reread: make(chan struct{}, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
 	}
 	ctx, cancel := context.WithCancel(f.ctx)
 	u.cancel = cancel
@@ -133,6 +134,24 @@ func (f *Fleet) Add(name string, t driver.Target, last View) {
 	f.units[name] = u
 	f.mu.Unlock()
 	f.wg.Go(func() { u.run(ctx) })
+}
+
+// AlsoAt has a device looked for at another address besides its own; "" ends that.
+func (f *Fleet) AlsoAt(name, address string) {
+	if u, err := f.unit(name); err == nil {
+		u.mu.Lock()
+		u.also = address
+		u.mu.Unlock()
+	}
+}
+
+// MoveTo has a device looked for at another address from now on. A session that there is stays.
+func (f *Fleet) MoveTo(name, address string) {
+	if u, err := f.unit(name); err == nil {
+		u.mu.Lock()
+		u.target.Address, u.also = address, ""
+		u.mu.Unlock()
+	}
 }
 
 // Remove lets a device go.
@@ -163,11 +182,25 @@ func (f *Fleet) period(often, spacing time.Duration) time.Duration {
 	return max(often, time.Duration(len(f.units))*spacing)
 }
 
+// scatter is how long a device waits after it told that it changed until it is read again: where many change at once, as in a
+// push, they are not all read at once.
+func (f *Fleet) scatter() time.Duration {
+	f.mu.RLock()
+	defer f.mu.RUnlock()
+	if len(f.units) < fewDevices {
+		return 0
+	}
+	return rand.N(time.Duration(len(f.units)) * scatterSpacing)
+}
+
 // Spacing between readings and signs of life of all devices: 2,000 devices are read every 30 s.
 const (
 	pollSpacing      = 15 * time.Millisecond
 	inspectSpacing   = 30 * time.Millisecond
 	keepAliveSpacing = 2 * time.Millisecond
+	scatterSpacing   = 10 * time.Millisecond
+
+	fewDevices = 20 // so few may all be read at once
 )
 
 // View returns a device as it is seen now.
@@ -305,15 +338,20 @@ func (f *Fleet) Await(ctx context.Context, name string) error {
 func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, error) {
 	var out network.Config
 	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
+		told := u.isAwaited()
 		c, err := s.ReadConfig(ctx)
 		if err != nil {
 			return err
 		}
 		out = c.Config
-		if _, ok := s.(driver.Watcher); ok {
-			u.setConfig(c) // that it changed, and by whom, the device tells itself
+		by, awaited := "", false
+		if told { // it need not be read again for what the device told
+			by, awaited = u.takeAwaited()
+		}
+		if _, watches := s.(driver.Watcher); awaited || !watches {
+			u.tookConfig(c, by)
 		} else {
-			u.tookConfig(c, "")
+			u.setConfig(c) // that it changed, and by whom, the device tells itself
 		}
 		return nil
 	})

@@ -21,15 +21,20 @@ type unit struct {
 	cancel  context.CancelFunc
 	writing chan struct{}       // held while something is being changed
 	hurry   chan struct{}       // somebody waits for the device: try at once
-	reread  chan string         // the configuration changed, by this user
+	reread  chan struct{}       // the configuration changed
 	calls   chan driver.Session // of a device that calls home
 
 	mu        sync.Mutex
+	also      string // an address besides that of the target at which it may be, while it is given another one
+	tries     int    // of connections
 	view      View
 	session   driver.Session // nil while there is none
 	changed   chan struct{}  // closed when session comes or goes
 	proposals map[string]driver.Proposal
 	lastEvent time.Time // of the device, by its clock
+	// awaited tells that the configuration changed, by awaitedBy, and was not read since.
+	awaited   bool
+	awaitedBy string
 
 	telling sync.Mutex // keeps what the observer is told in the order in which it became so
 }
@@ -141,7 +146,18 @@ func (u *unit) connect(ctx context.Context) (driver.Session, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, u.fleet.timing.Connect)
 	defer cancel()
-	return u.fleet.connector.Connect(ctx, u.target)
+	return u.fleet.connector.Connect(ctx, u.where())
+}
+
+// where is the target of the next attempt: where the device may be at two addresses, at one and the other by turns.
+func (u *unit) where() driver.Target {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	t := u.target
+	if u.tries++; u.also != "" && u.tries%2 == 0 {
+		t.Address = u.also
+	}
+	return t
 }
 
 // attempt makes a session and holds it until it ends.
@@ -268,6 +284,8 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 	inspect := u.fleet.period(t.Inspect, inspectSpacing)
 	look := time.NewTimer(inspect/2 + rand.N(inspect))
 	defer look.Stop()
+	again := time.NewTimer(time.Hour)
+	again.Stop()
 	for {
 		var err error
 		select {
@@ -294,15 +312,11 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 		case <-look.C:
 			look.Reset(u.fleet.period(t.Inspect, inspectSpacing))
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.inspect(ctx, s) })
-		case by := <-u.reread:
-			err = within(ctx, t.Request, func(ctx context.Context) error {
-				c, err := s.ReadConfig(ctx)
-				if err != nil {
-					return err
-				}
-				u.tookConfig(c, by)
-				return u.inspect(ctx, s) // what runs changed, and what is inside may have with it
-			})
+		case <-u.reread:
+			again.Reset(u.fleet.scatter())
+		case <-again.C:
+			err = within(ctx, t.Request, func(ctx context.Context) error { return u.readAgain(ctx, s) })
+			look.Reset(u.fleet.scatter()) // what runs changed, and what is inside may have with it
 		}
 		if err != nil {
 			select {
@@ -313,6 +327,19 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 			}
 		}
 	}
+}
+
+// readAgain reads the configuration after it changed, unless somebody else did since.
+func (u *unit) readAgain(ctx context.Context, s driver.Session) error {
+	by, awaited := u.takeAwaited()
+	if !awaited {
+		return nil
+	}
+	c, err := s.ReadConfig(ctx)
+	if err == nil {
+		u.tookConfig(c, by)
+	}
+	return err
 }
 
 // keepAlive asks for signs of life until one is missed.
@@ -383,6 +410,20 @@ func (u *unit) tookConfig(c driver.Configuration, by string) {
 	u.fleet.observer.ConfigRead(u.setConfig(c), c.Document, by)
 }
 
+// takeAwaited tells whether the configuration is known to have changed, and by whom, and has it count as read.
+func (u *unit) takeAwaited() (by string, awaited bool) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	by, awaited, u.awaited = u.awaitedBy, u.awaited, false
+	return by, awaited
+}
+
+func (u *unit) isAwaited() bool {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	return u.awaited
+}
+
 func (u *unit) setConfig(c driver.Configuration) View {
 	u.mu.Lock()
 	defer u.mu.Unlock()
@@ -432,8 +473,11 @@ func (u *unit) handle(e driver.Event) {
 	case e.Port != nil:
 		u.portEvent(*e.Port)
 	case e.Config != nil:
+		u.mu.Lock()
+		u.awaited, u.awaitedBy = true, e.Config.By
+		u.mu.Unlock()
 		select {
-		case u.reread <- e.Config.By:
+		case u.reread <- struct{}{}:
 		default: // it will be read anyway
 		}
 	case e.Trial != nil:

@@ -99,7 +99,7 @@ func (s *Service) Rename(ctx context.Context, from, to, by string) error {
 		return err
 	}
 	for _, c := range open {
-		if slices.Contains(intent.Devices(c.Edits), from) {
+		if slices.Contains(intent.Devices(c.Edits), from) || slices.ContainsFunc(c.Devices, func(d store.ChangeDevice) bool { return d.Device == from }) {
 			return fmt.Errorf("change %d is open on %s: end it, or throw it away, first: %w", c.Number, from, store.ErrInUse)
 		}
 	}

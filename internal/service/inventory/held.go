@@ -7,6 +7,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/store"
 )
 
 // HoldsDevice tells whether an expression picks the device of a name.
@@ -69,3 +70,37 @@ func (s *Service) HoldsClient(mac string, e selector.Expr) bool {
 	is, err := catalog.Network.Parse("client.mac = " + strconv.Quote(mac))
 	return err == nil && s.Clients(catalog.Query{Where: is, Within: e, Limit: 1, Now: time.Now()}).Total > 0
 }
+
+// Pick is an expression to be held against devices, or against their ports.
+type Pick struct {
+	Where selector.Expr
+	Ports bool
+}
+
+// Picked calls f for each thing of some devices that a pick picks, pick by pick. as has devices looked at as if they ran
+// something else than they do.
+func (s *Service) Picked(devices []string, as map[string]network.Config, picks []Pick, f func(pick int, on network.PortRef)) {
+	s.index.ask(func(n *catalog.Net) {
+		places := make([]catalog.Place, 0, len(devices))
+		for _, name := range devices {
+			if c, other := as[name]; other {
+				if p, ok := n.As(name, c, func(system string) string { return s.index.hosts[system] }); ok {
+					places = append(places, p)
+				}
+			} else if d, ports := n.Device(name); d != nil {
+				places = append(places, catalog.Place{Device: d, Ports: ports})
+			}
+		}
+		now := time.Now()
+		for i, p := range picks {
+			if p.Ports {
+				n.PickedPorts(places, p.Where, now, func(on network.PortRef) { f(i, on) })
+			} else {
+				n.Picked(places, p.Where, now, func(device string) { f(i, network.PortRef{Device: device}) })
+			}
+		}
+	})
+}
+
+// Kept returns what is kept of a device.
+func (s *Service) Kept(name string) (store.Device, bool) { return s.index.record(name) }

@@ -130,7 +130,7 @@ func (x *index) build(name string) {
 		address = v.From
 	}
 	x.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: address, CallsHome: d.CallsHome, HostKey: d.HostKey, AdoptedAt: d.AdoptedAt,
-		AdoptedBy: d.AdoptedBy, Particulars: d.Particulars}, s, site, func(system string) string { return x.hosts[system] }))
+		AdoptedBy: d.AdoptedBy, Control: d.Control, Particulars: d.Particulars}, s, site, func(system string) string { return x.hosts[system] }))
 }
 
 // ask calls f with all rows, current. f must not keep the net; the rows themselves never change.

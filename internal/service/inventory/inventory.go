@@ -38,6 +38,9 @@ type Service struct {
 	// TrialStepped is called with what devices say of trials. Set it before Start.
 	TrialStepped func(device string, at time.Time, step driver.TrialStep)
 
+	// ConfigSeen is told that a configuration was read, once it is kept. Set it before Start.
+	ConfigSeen func(v fleet.View)
+
 	// LetGo is called when a name is no longer that of the device that had it: another may get it. Set it before Start.
 	LetGo func(device string)
 
@@ -52,7 +55,7 @@ type Service struct {
 
 // New returns the service, which observes the fleet.
 func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}, LetGo: func(string) {}}
+	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}, ConfigSeen: func(fleet.View) {}, LetGo: func(string) {}}
 }
 
 // Start takes every known device in hand, with what was last known of it.
@@ -220,6 +223,29 @@ func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
 	return nil
 }
 
+// Move takes note that a device is at another address from now on, which it was given by a change.
+func (s *Service) Move(ctx context.Context, name, address string) error {
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
+	}
+	if d.Address == address {
+		return nil
+	}
+	password, err := s.sealer.Open(d.Address, d.Secret)
+	if err != nil {
+		return err
+	}
+	was := d.Address
+	d.Address, d.Secret = address, s.sealer.Seal(address, password)
+	if err := s.store.SetAddress(ctx, name, address, d.Secret); err != nil {
+		return err
+	}
+	s.index.keep(d)
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("%s is at %s now, and no more at %s.", name, address, was)})
+	return nil
+}
+
 // happened publishes an event at once and then keeps it.
 func (s *Service) happened(e events.Event) {
 	s.bus.Publish(e)
@@ -261,6 +287,7 @@ func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortSt
 // ConfigRead implements fleet.Observer.
 func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 	s.index.see(v)
+	defer s.ConfigSeen(v)
 	changed, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document})
 	if err != nil {
 		s.log.Error("a configuration could not be kept", "device", v.Name, "err", err)

@@ -281,3 +281,26 @@ func (s *Service) Values(f *selector.Field, within selector.Expr) []string {
 	slices.SortFunc(out, network.ComparePorts)
 	return out
 }
+
+// SetControl sets who changes what a device runs.
+func (s *Service) SetControl(ctx context.Context, name string, c network.Control, by string) error {
+	d, ok := s.index.record(name)
+	if !ok {
+		return noDevice(name)
+	}
+	if d.Control == c {
+		return nil
+	}
+	if err := s.store.SetControl(ctx, name, c); err != nil {
+		return err
+	}
+	d.Control = c
+	s.index.keep(d)
+	text := map[network.Control]string{
+		network.ControlHere:    "%s is changed from here, said %s.",
+		network.ControlWatched: "%s is only watched, said %s.",
+		network.ControlLocal:   "%s was handed to local control by %s.",
+	}[c]
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name, Text: fmt.Sprintf(text, name, by)})
+	return nil
+}

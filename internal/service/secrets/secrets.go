@@ -19,6 +19,8 @@ import (
 type Sealer struct {
 	aead  cipher.AEAD
 	login ed25519.PrivateKey
+	// references is the key of which references to secrets are made.
+	references []byte
 }
 
 // LoginKey is the key by which the service logs in to devices that it provisioned. It follows from the key in the file, and
@@ -47,7 +49,11 @@ func Open(file string) (*Sealer, error) {
 	if err != nil {
 		return nil, fmt.Errorf("key of the secrets in %s: %w", file, err)
 	}
-	return &Sealer{aead, ed25519.NewKeyFromSeed(seed)}, nil
+	references, err := hkdf.Key(sha256.New, key, nil, "every post: references to secrets", sha256.Size)
+	if err != nil {
+		return nil, fmt.Errorf("key of the secrets in %s: %w", file, err)
+	}
+	return &Sealer{aead, ed25519.NewKeyFromSeed(seed), references}, nil
 }
 
 // create writes a new file and makes sure of it before anything is sealed with what it holds.

@@ -31,7 +31,10 @@ var sections = []struct {
 	kind setting.Kind
 }{
 	{"settings", setting.OnDevice}, {"vlans", setting.OnVLAN}, {"bundles", setting.OnBundle}, {"ports", setting.OnPort},
-	{"schedules", setting.OnSchedule}, {"mirrors", setting.OnMirror}, {"access-lists", setting.OnACL},
+	{"schedules", setting.OnSchedule}, {"mirrors", setting.OnMirror}, {"access-lists", setting.OnACL}, {"traffic-classes", setting.OnClass},
+	{"stack-members", setting.OnMember}, {"pairs", setting.OnPair}, {"rings", setting.OnRing}, {"fabrics", setting.OnFabric}, {"zones", setting.OnZone},
+	{"users", setting.OnUser}, {"snmp-communities", setting.OnCommunity}, {"snmp-users", setting.OnSNMPUser}, {"trap-receivers", setting.OnReceiver},
+	{"contact-inputs", setting.OnInput},
 }
 
 // Write writes the settings of devices. Over is a file that was written before, of which the comments are kept; nil for

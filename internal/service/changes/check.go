@@ -1,0 +1,177 @@
+package changes
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/netip"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/guard"
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/store"
+)
+
+// Network is what the guards and the order of a push are worked out from.
+type Network struct {
+	Configs map[string]network.Config
+	States  map[string]network.State
+	Links   []topology.Link
+	Sites   []network.Site
+	SiteOf  map[string]string
+	Insides map[string]network.Inside
+	Kinds   map[string]network.Kind
+	Tags    map[string][]string
+	Address map[string]string // host:port
+	Users   map[string]string // as whom the service signs in
+}
+
+// Entries lists the devices through which the management network comes in.
+func (n Network) Entries() []string {
+	var out []string
+	for _, s := range n.Sites {
+		if s.Entry != "" {
+			out = append(out, s.Entry)
+		}
+	}
+	return out
+}
+
+// from tells from which address this machine reaches the devices of a change that would be told from where they may be
+// managed. Nothing is sent: the machine is only asked which way it would take.
+func (n Network) from(devices []store.ChangeDevice) map[string]netip.Addr {
+	out := map[string]netip.Addr{}
+	for _, d := range devices {
+		address := n.Address[d.Device]
+		if address == "" || d.After.Settings["management-from"] == d.Before.Settings["management-from"] {
+			continue
+		}
+		c, err := net.Dial("udp", address)
+		if err != nil {
+			continue
+		}
+		if local, ok := c.LocalAddr().(*net.UDPAddr); ok {
+			out[d.Device] = local.AddrPort().Addr().Unmap()
+		}
+		_ = c.Close()
+	}
+	return out
+}
+
+// Network gathers the network as it is known.
+func (s *Service) Network(ctx context.Context) (Network, error) {
+	n := Network{Configs: map[string]network.Config{}, States: map[string]network.State{}, SiteOf: map[string]string{},
+		Insides: map[string]network.Inside{}, Kinds: map[string]network.Kind{}, Tags: map[string][]string{}, Address: map[string]string{}, Users: map[string]string{}}
+	for _, v := range s.fleet.Views() {
+		if v.Known {
+			n.Configs[v.Name], n.States[v.Name], n.Insides[v.Name], n.Kinds[v.Name] = v.Config, v.State, v.Inside, v.Identity.Kind
+		}
+	}
+	n.Links = topology.Links(n.States, topology.HostNames(n.Configs))
+	devices, err := s.store.Devices(ctx)
+	if err != nil {
+		return n, err
+	}
+	for _, d := range devices {
+		n.SiteOf[d.Name], n.Tags[d.Name], n.Users[d.Name] = d.Site, d.Tags, d.User
+		if !d.CallsHome {
+			n.Address[d.Name] = d.Address
+		}
+	}
+	n.Sites, err = s.store.Sites(ctx)
+	return n, err
+}
+
+// Check works out what a draft would do on the network as it is now, and runs the guards over it.
+func (s *Service) Check(ctx context.Context, number int64) (store.Change, error) {
+	n, err := s.Network(ctx)
+	if err != nil {
+		return store.Change{}, err
+	}
+	return s.update(ctx, number, []string{Draft, Checked}, func(c *store.Change) error { return s.check(ctx, c, n) })
+}
+
+func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
+	x, err := s.fit(ctx, c.Edits)
+	if err != nil {
+		return err
+	}
+	c.Devices, c.Accepted = nil, nil
+	after := map[string]network.Config{}
+	for name, config := range n.Configs {
+		after[name] = config
+	}
+	var findings []guard.Finding
+	for _, device := range intent.Devices(x.edits) {
+		a, err := intent.Apply(device, n.Configs[device], x.edits)
+		if err != nil {
+			return err
+		}
+		if a.Equal(n.Configs[device]) {
+			continue // nothing to do there
+		}
+		after[device] = a
+		c.Devices = append(c.Devices, store.ChangeDevice{Device: device, Step: StepWaiting, Before: n.Configs[device], After: a,
+			Layers: x.sayLayers(device, n.Configs[device], a)})
+		if v, _ := s.fleet.View(device); v.Reach != network.ReachConnected {
+			findings = append(findings, away(v))
+		}
+	}
+	if len(c.Devices) == 0 && (x.plain || !x.says(c.Edits)) {
+		return fmt.Errorf("%w: change %d makes no difference: everything is already as it says", ErrState, c.Number)
+	}
+	if err := s.rule(ctx, c); err != nil {
+		return err
+	}
+	entryOf := map[string]string{}
+	for _, site := range n.Sites {
+		entryOf[site.Name] = site.Entry
+	}
+	findings = append(findings, guard.Check(guard.Proposal{
+		Before: n.Configs, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
+		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows,
+	})...)
+	order(c, n)
+	findings = append(findings, darken(c, n)...)
+	findings = append(findings, movedAway(c, n.Address)...)
+	c.State, c.Findings = Checked, findings
+	note(c, now(), "checked: %s", countFindings(findings))
+	return nil
+}
+
+func away(v fleet.View) guard.Finding {
+	return guard.Finding{
+		ID: "in-hand:" + v.Name, Guard: "in-hand", Level: guard.Stop, Ports: []network.PortRef{},
+		What: fmt.Sprintf("%s is not connected (%s since %s).", v.Name, v.Reach, v.Since.Format(time.RFC3339)),
+		Why:  "A push reaches every device or none.",
+		Do:   fmt.Sprintf("Bring %s back, or take it out of the change.", v.Name),
+	}
+}
+
+func countFindings(findings []guard.Finding) string {
+	if len(findings) == 0 {
+		return "nothing found"
+	}
+	n := map[guard.Level]int{}
+	for _, f := range findings {
+		n[f.Level]++
+	}
+	var parts []string
+	for _, l := range []guard.Level{guard.Stop, guard.Warn, guard.Note} {
+		if n[l] > 0 {
+			word := string(l)
+			if l == guard.Warn {
+				word = "warning"
+			}
+			if n[l] > 1 {
+				word += "s"
+			}
+			parts = append(parts, fmt.Sprintf("%d %s", n[l], word))
+		}
+	}
+	return strings.Join(parts, ", ")
+}

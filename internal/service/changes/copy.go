@@ -1,0 +1,82 @@
+package changes
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
+)
+
+// parts of a device that can be copied, by the kinds of objects.
+var parts = map[string][]setting.Kind{
+	"device": {setting.OnDevice}, "vlans": {setting.OnVLAN}, "ports": {setting.OnPort}, "lists": {setting.OnSchedule, setting.OnMirror, setting.OnACL, setting.OnClass},
+	"sign-in": {setting.OnUser, setting.OnCommunity, setting.OnSNMPUser, setting.OnReceiver},
+}
+
+// ownOnly are settings that say which device or port it is: they are not copied.
+var ownOnly = []string{"description", "location", "contact", "stp-priority", "bundle"}
+
+// CopyRows returns rows that give devices the settings of another one: of the device itself, its VLANs, its lists, and its
+// ports on the ports of the same names. What tells one device or port from another stays, and so do members of bundles and
+// ports that others have not.
+func (s *Service) CopyRows(from string, to, which []string) ([]Row, error) {
+	source, ok := s.fleet.View(from)
+	if !ok || !source.Known {
+		return nil, fmt.Errorf("the configuration of %s was never read", from)
+	}
+	if len(to) == 0 {
+		return nil, errors.New("no device was named that is to get them")
+	}
+	if slices.Contains(to, from) {
+		return nil, fmt.Errorf("%s cannot be copied onto itself", from)
+	}
+	var kinds []setting.Kind
+	for name, k := range parts {
+		if len(which) == 0 || slices.Contains(which, name) {
+			kinds = append(kinds, k...)
+		}
+	}
+	for _, name := range which {
+		if parts[name] == nil {
+			return nil, fmt.Errorf("there is no part %q: there are device, vlans, ports, lists and sign-in", name)
+		}
+	}
+	var rows []Row
+	for _, object := range setting.Objects(source.Config) {
+		if !slices.Contains(kinds, setting.KindOf(object)) {
+			continue
+		}
+		set := settingsToCopy(source.Config, object)
+		var on []network.PortRef
+		for _, device := range to {
+			v, _ := s.fleet.View(device)
+			if p, has := v.Config.Ports[object]; setting.KindOf(object) != setting.OnPort || has && p.LAG == "" {
+				on = append(on, network.PortRef{Device: device, Port: object})
+			}
+		}
+		if len(set) > 0 && len(on) > 0 {
+			rows = append(rows, Row{On: on, Set: set})
+		}
+	}
+	return rows, nil
+}
+
+func settingsToCopy(c network.Config, object string) map[string]string {
+	if c.Ports[object].LAG != "" {
+		return nil
+	}
+	out := map[string]string{}
+	for _, s := range setting.OfObject(c, object) {
+		v, err := s.Get(c, object)
+		if err != nil || s.Own || slices.Contains(ownOnly, s.Name) || !s.HasDefault() && v == "" {
+			continue
+		}
+		if _, err := intent.New(network.PortRef{Device: "x", Port: object}, s.Name, v); err == nil {
+			out[s.Name] = v
+		}
+	}
+	return out
+}

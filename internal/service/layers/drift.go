@@ -1,0 +1,336 @@
+package layers
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/store"
+)
+
+// Drift is what a device runs other than intended.
+type Drift struct {
+	Device      string
+	Control     network.Control
+	Differences []Difference
+}
+
+// Difference is one setting that a device runs other than intended.
+type Difference struct {
+	On             network.PortRef
+	Field          string
+	Intended, Runs string
+	Layer          string    // that says what is intended
+	Since          time.Time // since when the device is known to run it
+	By             string    // who set it, where the device told
+}
+
+// ConfigRead takes note that a device was read.
+func (s *Service) ConfigRead(v fleet.View) { s.Look(v.Name) }
+
+// Look has devices looked at, soon; none stands for all.
+func (s *Service) Look(devices ...string) {
+	if len(devices) == 0 {
+		for _, v := range s.Fleet.Views() {
+			devices = append(devices, v.Name)
+		}
+	}
+	s.mu.Lock()
+	for _, d := range devices {
+		s.dirty[d] = true
+	}
+	s.mu.Unlock()
+	select {
+	case s.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Everything is looked at again now and then, for what templates pick may change without any device being set otherwise: a
+// camera is plugged in.
+const (
+	sweep       = 30 * time.Second
+	sweepDevice = 30 * time.Millisecond // longer, where there are many
+)
+
+// look looks at what was read, until the service ends.
+func (s *Service) look() {
+	again := time.NewTimer(sweep)
+	defer again.Stop()
+	for {
+		select {
+		case <-s.ctx.Done():
+			return
+		case <-again.C:
+			s.Look()
+			again.Reset(max(sweep, time.Duration(len(s.Fleet.Views()))*sweepDevice))
+			continue
+		case <-s.wake:
+		}
+		t := time.NewTimer(s.delay)
+		select {
+		case <-s.ctx.Done():
+			t.Stop()
+			return
+		case <-t.C:
+		}
+		s.mu.Lock()
+		devices := slices.Sorted(maps.Keys(s.dirty))
+		clear(s.dirty)
+		s.mu.Unlock()
+		if err := s.judge(s.ctx, devices); err != nil && s.ctx.Err() == nil {
+			s.log.Error("it could not be found out whether devices run what is intended", "err", err)
+		}
+	}
+}
+
+// judge finds out whether devices run what is intended, and tells where that changed.
+func (s *Service) judge(ctx context.Context, devices []string) error {
+	devices = slices.DeleteFunc(devices, func(d string) bool {
+		v, ok := s.Fleet.View(d)
+		if ok && v.Known && !read(v) {
+			s.Look(d) // in a moment
+		}
+		return !ok || !read(v) || s.Busy(d)
+	})
+	if len(devices) == 0 {
+		return nil
+	}
+	stage, err := s.Stage(ctx, devices)
+	if err != nil {
+		return err
+	}
+	for _, name := range devices {
+		v, ok := s.Fleet.View(name)
+		if !ok || stage.Layers.Devices[name] == nil {
+			continue
+		}
+		now := s.driftOf(ctx, stage, v)
+		s.mu.Lock()
+		was := s.drifts[name]
+		if len(now.Differences) == 0 {
+			delete(s.drifts, name)
+		} else {
+			s.drifts[name] = now
+		}
+		s.mu.Unlock()
+		s.tell(was, now)
+	}
+	return nil
+}
+
+// read tells whether a device was read as a whole: what templates pick may ask for its neighbours.
+func read(v fleet.View) bool { return v.Known && !v.State.ObservedAt.IsZero() }
+
+// driftOf holds what a device runs against what is intended.
+func (s *Service) driftOf(ctx context.Context, stage intent.Stage, v fleet.View) Drift {
+	spot := stage.Spots[v.Name]
+	out := Drift{Device: v.Name, Control: s.Control(v.Name)}
+	s.mu.Lock()
+	known := s.drifts[v.Name].Differences
+	s.mu.Unlock()
+	fresh := false
+	for _, d := range intent.Compare(v.Name, stage.Layers.Intended(spot, v.Config), v.Config) {
+		one := Difference{On: d.Port, Field: d.Field, Intended: d.Before, Runs: d.After}
+		if set, err := setting.Lookup(setting.KindOf(d.Port.Port), d.Field); err == nil {
+			_, one.Layer, _ = stage.Layers.Holds(spot, d.Port.Port, set)
+		}
+		at := slices.IndexFunc(known, func(k Difference) bool { return k.On == one.On && k.Field == one.Field && k.Runs == one.Runs })
+		if at >= 0 {
+			one.Since, one.By = known[at].Since, known[at].By
+		} else {
+			fresh = true
+		}
+		out.Differences = append(out.Differences, one)
+	}
+	if fresh {
+		s.trace(ctx, v, out.Differences)
+	}
+	return out
+}
+
+// traced is how many configurations of a device are looked through for when it came to run something.
+const traced = 20
+
+// trace finds out since when, and by whom, a device runs what it does, from the configurations that were kept of it.
+func (s *Service) trace(ctx context.Context, v fleet.View, differences []Difference) {
+	list, err := s.store.Snapshots(ctx, v.Name, traced)
+	if err != nil {
+		s.log.Error("the configurations of a device cannot be read", "device", v.Name, "err", err)
+		return
+	}
+	kept, _ := s.inventory.Kept(v.Name)
+	open := map[int]bool{}
+	for i, d := range differences {
+		open[i] = d.Since.IsZero()
+	}
+	for _, snap := range list {
+		if !slices.ContainsFunc(slices.Collect(maps.Values(open)), func(b bool) bool { return b }) {
+			break
+		}
+		full, err := s.store.SnapshotAt(ctx, v.Name, snap.TakenAt)
+		if err != nil {
+			continue
+		}
+		full.Config.Features = v.Config.Features
+		for i, d := range differences {
+			if !open[i] {
+				continue
+			}
+			if !runs(full.Config, d) {
+				open[i] = false
+				continue
+			}
+			differences[i].Since, differences[i].By = snap.TakenAt, snap.By
+			if snap.By == kept.User {
+				differences[i].By = ""
+			}
+		}
+	}
+}
+
+func runs(c network.Config, d Difference) bool {
+	s, err := setting.Lookup(setting.KindOf(d.On.Port), d.Field)
+	if err != nil {
+		return false
+	}
+	value, err := s.Get(c, d.On.Port)
+	return err == nil && value == d.Runs || err != nil && d.Runs == ""
+}
+
+// tell tells that a device came to run other than intended, or what is intended again.
+func (s *Service) tell(was, now Drift) {
+	if len(was.Differences) == 0 && len(now.Differences) == 0 || slices.Equal(was.Differences, now.Differences) {
+		return
+	}
+	e := events.Event{At: time.Now().UTC(), Kind: events.Drift, Device: cmp.Or(now.Device, was.Device)}
+	switch {
+	case now.Control == network.ControlLocal: // that is what it was handed over for
+	case len(now.Differences) == 0:
+		e.Text = fmt.Sprintf("%s runs what is intended again.", e.Device)
+	default:
+		var by []string
+		for _, d := range now.Differences {
+			if d.By != "" && !slices.Contains(by, d.By) {
+				by = append(by, d.By)
+			}
+		}
+		e.Text = fmt.Sprintf("%s does not run what is intended: %s.", e.Device, Say(now.Differences))
+		if len(by) > 0 {
+			e.Text = fmt.Sprintf("%s does not run what is intended since %s changed it: %s.", e.Device, strings.Join(by, ", "), Say(now.Differences))
+		}
+	}
+	s.inventory.Tell(e)
+}
+
+// said is how many differences are told in a sentence.
+const said = 3
+
+// Say says differences in a line.
+func Say(list []Difference) string {
+	parts := make([]string, 0, said+1)
+	for i, d := range list {
+		if i == said {
+			parts = append(parts, fmt.Sprintf("and %d more", len(list)-said))
+			break
+		}
+		where := d.On.Port
+		if where != "" {
+			where += " "
+		}
+		parts = append(parts, fmt.Sprintf("%s%s is %s, not %s", where, d.Field, orNothing(d.Runs), orNothing(d.Intended)))
+	}
+	return strings.Join(parts, "; ")
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "nothing"
+	}
+	return s
+}
+
+// Drifts lists the devices that run other than intended, by name.
+func (s *Service) Drifts() []Drift {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := slices.Collect(maps.Values(s.drifts))
+	slices.SortFunc(out, func(a, b Drift) int { return strings.Compare(a.Device, b.Device) })
+	return out
+}
+
+// DriftOf returns what a device runs other than intended.
+func (s *Service) DriftOf(device string) Drift {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	d := s.drifts[device]
+	d.Device = device
+	return d
+}
+
+// ErrNoDrift tells that a device runs what is intended.
+var ErrNoDrift = errors.New("there is nothing there that runs other than intended")
+
+// Adopt takes what a device runs as what is intended: all that differs, or only some objects. Nothing is sent. It returns what
+// it took.
+func (s *Service) Adopt(ctx context.Context, device string, objects []string) ([]Difference, error) {
+	if s.Busy(device) {
+		return nil, fmt.Errorf("a change is under way on %s: keep or undo it first: %w", device, store.ErrInUse)
+	}
+	v, ok := s.Fleet.View(device)
+	if !ok || !v.Known {
+		return nil, fmt.Errorf("device %s: %w", device, store.ErrNotFound)
+	}
+	stage, err := s.Stage(ctx, []string{device})
+	if err != nil {
+		return nil, err
+	}
+	found := s.driftOf(ctx, stage, v)
+	var edits []intent.Edit
+	taken := slices.DeleteFunc(slices.Clone(found.Differences), func(d Difference) bool {
+		return len(objects) > 0 && !slices.Contains(objects, d.On.Port)
+	})
+	if len(taken) == 0 {
+		return nil, fmt.Errorf("%s: %w", device, ErrNoDrift)
+	}
+	for _, d := range taken {
+		if e, err := intent.New(d.On, d.Field, d.Runs); err == nil {
+			edits = append(edits, e)
+		}
+	}
+	// What is adopted may take a port out of a template, or into one: of the rest, too, it is to be as it runs.
+	after := s.After(ctx, stage, edits, 0)
+	for _, d := range intent.Compare(device, after.Layers.Intended(after.Spots[device], v.Config), v.Config) {
+		if e, err := intent.New(d.Port, d.Field, d.After); err == nil && slices.ContainsFunc(taken, func(t Difference) bool { return t.On == d.Port }) {
+			edits = intent.Add(edits, e)
+		}
+	}
+	runs := map[string]network.Config{device: v.Config}
+	err = s.Settle(ctx, Settlement{Edits: edits, Was: runs, Runs: runs},
+		func(l intent.Layers, _ []intent.Edit) error { return s.store.PutLayers(ctx, l) })
+	if err != nil {
+		return nil, err
+	}
+	return taken, s.judge(ctx, []string{device})
+}
+
+// SetControl sets who changes a device.
+func (s *Service) SetControl(ctx context.Context, device string, c network.Control, by string) error {
+	if s.Busy(device) {
+		return fmt.Errorf("a change is under way on %s: keep or undo it first: %w", device, store.ErrInUse)
+	}
+	if err := s.inventory.SetControl(ctx, device, c, by); err != nil {
+		return err
+	}
+	return s.judge(ctx, []string{device})
+}
