@@ -460,6 +460,9 @@ func (c *Client) Discard(ctx context.Context, number int64) error {
 	return c.call(ctx, http.MethodDelete, changePath(number, ""), nil, nil)
 }
 
+// manyDevices is how many make a change one that is not read at every step.
+const manyDevices = 20
+
 // Follow calls f with a change now and at each step until done says so. It lives through a restart of the service.
 func (c *Client) Follow(ctx context.Context, number int64, f func(v1.Change), done func(v1.Change) bool) (v1.Change, error) {
 	var last int64
@@ -476,7 +479,11 @@ func (c *Client) Follow(ctx context.Context, number int64, f func(v1.Change), do
 		if err == nil && done(ch) {
 			return ch, nil
 		}
-		// The stream wakes us at the next step; a short wait stands in for it while the service is away.
+		// The stream wakes us at the next step; a short wait stands in for it while the service is away. A change of very many
+		// devices is not asked for at each of them.
+		if len(ch.Devices) > manyDevices {
+			<-time.After(100 * time.Millisecond)
+		}
 		step, cancel := context.WithTimeout(ctx, 2*time.Second)
 		err = c.Events(step, 0, func(e v1.Event) bool { return e.Kind != "change" || e.Change != number })
 		if err != nil && step.Err() == nil {

@@ -72,7 +72,7 @@ func (s *server) arrivalRoutes(api huma.API) {
 }
 
 func (s *server) claim(ctx context.Context, c v1.Claim) error {
-	edits, err := editsIn(c.Edits)
+	edits, err := s.editsIn(ctx, c.Edits)
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -50,7 +51,7 @@ func (s *server) changeRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			out := listOf(list, s.changeOut)
+			out := listOf(list, func(c store.Change) v1.Change { return s.changeOut(ctx, c) })
 			for i := range out.Body.Items {
 				c := &out.Body.Items[i]
 				c.Edits, c.Differences = c.Edits[:min(len(c.Edits), listedEdits)], c.Differences[:min(len(c.Differences), listedEdits)]
@@ -59,11 +60,11 @@ func (s *server) changeRoutes(api huma.API) {
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes", "make-change", "Make a draft",
 		func(ctx context.Context, in *body[v1.ChangeRequest]) (*changeOutput, error) {
-			edits, err := editsIn(in.Body.Edits)
+			edits, err := s.editsIn(ctx, in.Body.Edits)
 			if err != nil {
 				return nil, err
 			}
-			if err := s.onPorts(ctx, edits); err != nil {
+			if err := s.onEdits(ctx, edits); err != nil {
 				return nil, err
 			}
 			c, err := s.Changes.Create(ctx, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
@@ -83,17 +84,18 @@ func (s *server) changeRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/edits", "add-edits", "Add edits to a draft",
 		func(ctx context.Context, in *editsInput) (*changeOutput, error) {
-			edits, err := editsIn(in.Body.Edits)
+			edits, err := s.editsIn(ctx, in.Body.Edits)
 			if err != nil {
 				return nil, err
 			}
-			if err := s.onChange(ctx, in.Number); err != nil {
+			draft, err := s.ownDraft(ctx, in.Number)
+			if err != nil {
 				return nil, err
 			}
-			if err := s.onPorts(ctx, edits); err != nil {
+			if err := s.onEdits(ctx, intent.Add(draft, edits...)); err != nil {
 				return nil, err
 			}
-			c, err := s.Changes.Edit(ctx, in.Number, edits)
+			c, err := s.Changes.Edit(ctx, in.Number, person(ctx).Name, edits)
 			return s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	type takeOutInput struct {
@@ -146,9 +148,47 @@ func (s *server) changeRoutes(api huma.API) {
 			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
-			c, err := s.Changes.Push(ctx, in.Number, changes.PushOptions{By: person(ctx).Name, Accept: in.Body.Accept,
-				Trial: time.Duration(in.Body.TrialSeconds) * time.Second, KeepAfter: time.Duration(in.Body.KeepSeconds) * time.Second})
+			o := changes.PushOptions{By: person(ctx).Name, Accept: in.Body.Accept, InWindow: in.Body.InWindow,
+				Trial: time.Duration(in.Body.TrialSeconds) * time.Second, KeepAfter: time.Duration(in.Body.KeepSeconds) * time.Second}
+			if in.Body.At != nil {
+				o.At = *in.Body.At
+			}
+			c, err := s.Changes.Push(ctx, in.Number, o)
 			return s.changed(ctx, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	type approveInput struct {
+		NumberPath
+		Seen
+		Body v1.ApproveRequest
+	}
+	register(s, api, may(rights.Operate, rights.Changes), http.MethodPost, "/changes/{number}/approve", "approve-change", "Approve a change of somebody else",
+		func(ctx context.Context, in *approveInput) (*changeOutput, error) {
+			if err := s.match(ctx, in.Number, in.Seen); err != nil {
+				return nil, err
+			}
+			seen, err := s.seenChange(ctx, in.Number)
+			if err != nil {
+				return nil, err
+			}
+			devices := intent.Devices(seen.Edits)
+			for _, d := range seen.Devices {
+				devices = append(devices, d.Device)
+			}
+			for _, device := range devices {
+				if err := s.onDevice(ctx, may(rights.Operate, rights.Changes), device); err != nil {
+					return nil, err
+				}
+			}
+			c, err := s.Changes.Approve(ctx, in.Number, person(ctx).Name, strings.TrimSpace(in.Body.Why))
+			return s.changed(ctx, "approve", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+		})
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/withdraw", "withdraw-change", "Take a change back that waits to be pushed",
+		func(ctx context.Context, in *whyInput) (*changeOutput, error) {
+			if err := s.onChange(ctx, in.Number); err != nil {
+				return nil, err
+			}
+			c, err := s.Changes.Withdraw(ctx, in.Number, person(ctx).Name, strings.TrimSpace(in.Body.Why))
+			return s.changed(ctx, "withdraw", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/cancel", "cancel-push", "Stop a push under way, and undo what runs of it",
 		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
@@ -200,7 +240,7 @@ func (s *server) onChange(ctx context.Context, number int64) error {
 	if err != nil {
 		return err
 	}
-	return s.onPorts(ctx, c.Edits)
+	return s.onEdits(ctx, c.Edits)
 }
 
 // changed records what was done to a change and answers with it.
@@ -209,15 +249,32 @@ func (s *server) changed(ctx context.Context, action string, c store.Change, err
 	if c.Number != 0 {
 		object += " " + strconv.FormatInt(c.Number, 10)
 	}
-	detail := outcome(err)
-	if err == nil && (action == "draft" || action == "edit") {
-		detail = intent.Sentence(s.Changes.Differences(c))
-	}
-	s.audit(ctx, person(ctx).Name, action, object, detail)
 	if err != nil {
+		s.audit(ctx, person(ctx).Name, action, object, outcome(err))
 		return nil, err
 	}
-	return s.changeOutput(ctx, c)
+	out, err := s.changeOutput(ctx, c)
+	detail := outcome(nil)
+	if err == nil && (action == "draft" || action == "edit") {
+		detail = sentence(out.Body.Differences)
+	}
+	s.audit(ctx, person(ctx).Name, action, object, detail)
+	return out, err
+}
+
+// auditedDifferences is how many differences of a draft are written into the audit log. All are in the change.
+const auditedDifferences = 200
+
+// sentence says differences in a line, for records.
+func sentence(list []v1.Difference) string {
+	parts := make([]string, 0, min(len(list), auditedDifferences)+1)
+	for _, d := range list[:min(len(list), auditedDifferences)] {
+		parts = append(parts, fmt.Sprintf("%s %s %s to %s", d.Port, d.Field, cmp.Or(d.Before, "nothing"), cmp.Or(d.After, "nothing")))
+	}
+	if more := len(list) - auditedDifferences; more > 0 {
+		parts = append(parts, fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(parts, "; ")
 }
 
 func (s *server) match(ctx context.Context, number int64, in Seen) error {
@@ -237,7 +294,7 @@ func (s *server) match(ctx context.Context, number int64, in Seen) error {
 func etag(c store.Change) string { return `"` + strconv.FormatInt(c.UpdatedAt.UnixMicro(), 10) + `"` }
 
 func (s *server) changeOutput(ctx context.Context, c store.Change) (*changeOutput, error) {
-	out := []v1.Change{s.changeOut(c)}
+	out := []v1.Change{s.changeOut(ctx, c)}
 	err := s.overlaps(ctx, []store.Change{c}, out)
 	return &changeOutput{ETag: etag(c), Body: out[0]}, err
 }
@@ -262,13 +319,19 @@ func (s *server) overlaps(ctx context.Context, list []store.Change, out []v1.Cha
 	return nil
 }
 
-func editsIn(in []v1.Edit) ([]intent.Edit, error) {
+func (s *server) editsIn(ctx context.Context, in []v1.Edit) ([]intent.Edit, error) {
 	out := make([]intent.Edit, len(in))
 	var details []*huma.ErrorDetail
 	for i, e := range in {
 		port, err := network.ParseTarget(e.Port)
 		if err == nil {
-			out[i], err = intent.New(port, e.Field, e.Value)
+			if e.Act == "" {
+				if e.Value, err = s.sealed(ctx, port, e.Field, e.Value); err == nil {
+					out[i], err = intent.New(port, e.Field, e.Value)
+				}
+			} else {
+				out[i], err = intent.NewAct(port, e.Field, intent.Act(e.Act))
+			}
 		}
 		if err != nil {
 			details = append(details, &huma.ErrorDetail{Location: fmt.Sprintf("body.edits[%d]", i), Message: err.Error(), Value: e.Value})
@@ -283,20 +346,17 @@ func editsIn(in []v1.Edit) ([]intent.Edit, error) {
 func editsOut(in []intent.Edit) []v1.Edit {
 	out := make([]v1.Edit, len(in))
 	for i, e := range in {
-		out[i] = v1.Edit{Port: e.Port.String(), Field: e.Field, Value: e.Value}
+		out[i] = v1.Edit{Port: e.Port.String(), Field: e.Field, Value: e.Value, Act: string(e.Act)}
 	}
 	return out
 }
 
-func (s *server) changeOut(c store.Change) v1.Change {
+func (s *server) changeOut(ctx context.Context, c store.Change) v1.Change {
 	out := v1.Change{
 		Number: c.Number, Revision: c.UpdatedAt.UnixMicro(), State: c.State, Why: c.Why, Owner: c.Owner, CreatedAt: c.CreatedAt, UpdatedAt: c.UpdatedAt,
-		Edits: editsOut(c.Edits), Differences: []v1.Difference{}, Findings: []v1.Finding{}, Accepted: []v1.Acceptance{},
+		Edits: editsOut(c.Edits), Differences: differencesOut(s.Changes.Differences(ctx, c)), Findings: []v1.Finding{}, Accepted: []v1.Acceptance{},
 		Devices: []v1.ChangeDevice{}, PushedBy: c.PushedBy, TrialSeconds: c.TrialSecs, KeepSeconds: c.KeepSecs, EndedBy: c.EndedBy,
 		Deadline: orNil(c.Deadline), EndedAt: orNil(c.EndedAt), Outcome: c.Outcome, Log: []v1.LogLine{},
-	}
-	for _, d := range s.Changes.Differences(c) {
-		out.Differences = append(out.Differences, v1.Difference{Port: d.Port.String(), Field: d.Field, Before: d.Before, After: d.After})
 	}
 	out.EditCount, out.DiffCount = len(out.Edits), len(out.Differences)
 	for _, f := range c.Findings {
@@ -313,8 +373,26 @@ func (s *server) changeOut(c store.Change) v1.Change {
 	for _, d := range c.Devices {
 		out.Devices = append(out.Devices, v1.ChangeDevice{Device: d.Device, Step: d.Step, Said: d.Said})
 	}
+	out.Editors, out.NeedsApproval = c.Editors, c.NeedsApproval
+	for _, a := range c.Approvals {
+		out.Approvals = append(out.Approvals, v1.Approval(a))
+	}
+	for _, w := range c.Windows {
+		out.Windows = append(out.Windows, v1.ChangeWindow{Rule: w.Rule, Devices: w.Devices, Hours: w.Hours, Open: w.Open, Next: orNil(w.Next)})
+	}
+	if w := c.Waits; w != nil {
+		out.Waits = &v1.Waits{By: w.By, Since: w.Since, At: orNil(w.At), InWindow: w.InWindow, Approval: w.Approval && len(c.Approvals) == 0, TrialSeconds: w.TrialSecs, KeepSeconds: w.KeepSecs}
+	}
 	for _, l := range c.Log {
 		out.Log = append(out.Log, v1.LogLine(l))
+	}
+	return out
+}
+
+func differencesOut(in []changes.Difference) []v1.Difference {
+	out := make([]v1.Difference, len(in))
+	for i, d := range in {
+		out[i] = v1.Difference{Port: d.Port.String(), Field: d.Field, Before: d.Before, After: d.After, Layer: d.Layer}
 	}
 	return out
 }

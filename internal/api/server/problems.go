@@ -18,6 +18,7 @@ import (
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/store"
 )
@@ -57,11 +58,13 @@ func (s *server) problem(err error) error {
 		return with(http.StatusUnprocessableEntity, v1.ProblemLogin, err)
 	case errors.Is(err, changes.ErrBusy), errors.Is(err, discovery.ErrBusy):
 		return with(http.StatusConflict, v1.ProblemBusy, err)
+	case errors.Is(err, changes.ErrSecondPerson):
+		return with(http.StatusForbidden, v1.ProblemForbidden, err)
 	case errors.Is(err, changes.ErrState):
 		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &selection), errors.As(err, &kept):
 		return selectorProblem(err)
-	case errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, terminals.ErrTooMany), errors.Is(err, inventory.ErrInService):
+	case errors.Is(err, layers.ErrNoDrift), errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, terminals.ErrTooMany), errors.Is(err, inventory.ErrInService):
 		return with(http.StatusConflict, v1.ProblemInUse, err)
 	case errors.Is(err, store.ErrNotFound):
 		return with(http.StatusNotFound, v1.ProblemNotFound, err)
@@ -74,7 +77,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, errInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemState, err)

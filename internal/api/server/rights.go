@@ -266,6 +266,9 @@ func (s *server) seesChange(ctx context.Context, c store.Change) bool {
 		return true
 	}
 	devices := intent.Devices(c.Edits)
+	for _, d := range c.Devices {
+		devices = append(devices, d.Device)
+	}
 	for _, d := range devices {
 		if !s.Inventory.HoldsDevice(d, where) {
 			return false

@@ -41,7 +41,7 @@ func deviceOut(d *catalog.Device) v1.Device {
 		Name: d.Name, Site: d.Site.Name, Kind: string(id.Kind), Maker: id.Maker, Model: id.Model, Serial: id.Serial, Firmware: id.Firmware,
 		Address: d.Address, CallsHome: d.CallsHome, HostKey: d.HostKey, BootedAt: id.BootedAt, Reach: string(d.Reach), Since: d.Since, Why: d.Why,
 		SeenAt: d.SeenAt, OwnPage: cmp.Or(d.Particulars.Page, d.Inside.Page), Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
-		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Abilities: []string{}, Particulars: particularsOut(d.Particulars),
+		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Control: d.Control.String(), Abilities: []string{}, Particulars: particularsOut(d.Particulars),
 	}
 	for _, t := range d.Troubles {
 		out.Troubles = append(out.Troubles, t.Text)
@@ -91,6 +91,7 @@ func clientOut(c *catalog.Client) v1.NetworkClient {
 func (s *server) devicesOut(ctx context.Context) func(*catalog.Device) v1.Device {
 	return func(d *catalog.Device) v1.Device {
 		out := deviceOut(d)
+		out.Drift = len(s.Layers.DriftOf(d.Name).Differences)
 		out.Rights = []string{}
 		for _, n := range []need{may(rights.See, rights.Configuration), operateDevices, operateTerminals, may(rights.Change, rights.Devices)} {
 			if where, some := person(ctx).Of(n.verb, n.feature); some && (where == selector.Expr(selector.All{}) || s.Inventory.HoldsDevice(d.Name, where)) {
@@ -152,7 +153,7 @@ func objectsOut(c network.Config) []v1.Object {
 			}
 			o.Known[s.Name] = v
 		}
-		o.Title = cmp.Or(o.Known["name"], o.Known["description"])
+		o.Title = cmp.Or(o.Known["name"], o.Known["description"], o.Known["purpose"], o.Known["text"], o.Known["role"], o.Known["ring-role"])
 		if k == setting.OnBundle {
 			o.Members = c.Members(name)
 		}

@@ -27,6 +27,26 @@ func (s *server) settingRoutes(api huma.API) {
 		func(context.Context, *struct{}) (*body[v1.List[v1.Setting]], error) {
 			return listOf(setting.All(), settingOut), nil
 		})
+	register(s, api, signedIn, http.MethodGet, "/settings/kinds", "list-setting-kinds", "The kinds of things that a device holds besides its ports",
+		func(context.Context, *struct{}) (*body[v1.List[v1.SettingKind]], error) {
+			return listOf(setting.Kinds(), func(a setting.About) v1.SettingKind {
+				out := v1.SettingKind{Kind: string(a.Kind), Title: a.Title, One: a.One, Needs: string(a.Needs), Form: a.Form, Own: a.Own, Prefix: string(a.Kind) + "/"}
+				if a.Kind == setting.OnBundle {
+					out.Prefix = ""
+				}
+				return out
+			}), nil
+		})
+	register(s, api, signedIn, http.MethodGet, "/settings/ready", "list-ready-settings", "Settings that are often wanted together",
+		func(context.Context, *struct{}) (*body[v1.List[v1.ReadySettings]], error) {
+			return listOf(setting.ReadySets(), func(r setting.Ready) v1.ReadySettings {
+				out := v1.ReadySettings{Name: r.Name, Title: r.Title, Help: r.Help}
+				for _, row := range r.Rows {
+					out.Rows = append(out.Rows, v1.ReadyRow(row))
+				}
+				return out
+			}), nil
+		})
 	register(s, api, may(rights.See, rights.Ports), http.MethodPost, "/settings/standing", "standing-of-settings", "How some things stand on their settings",
 		func(ctx context.Context, in *body[v1.StandingRequest]) (*body[v1.Standings], error) {
 			on, err := s.things(ctx, in.Body.On, in.Body.Where, "")
@@ -41,7 +61,14 @@ func (s *server) settingRoutes(api huma.API) {
 				return nil, err
 			}
 			out := v1.Standings{On: len(on), Items: []v1.Standing{}}
-			for _, st := range s.Changes.Standings(on, draft, in.Body.Set) {
+			if in.Body.Set, err = s.sealedSet(ctx, on, in.Body.Set); err != nil {
+				return nil, err
+			}
+			list, err := s.Changes.Standings(ctx, on, draft, in.Body.Set)
+			if err != nil {
+				return nil, err
+			}
+			for _, st := range list {
 				out.Items = append(out.Items, standingOut(st))
 			}
 			return &body[v1.Standings]{out}, nil
@@ -52,32 +79,51 @@ func (s *server) settingRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			if err := s.onRows(ctx, rows); err != nil {
-				return nil, err
-			}
-			draft, err := s.ownDraft(ctx, in.Body.Change)
-			if err != nil {
-				return nil, err
-			}
-			edits, results, err := s.Changes.Plan(rows, draft)
-			if err != nil {
-				return nil, fmt.Errorf("%w: %w", errInvalid, err)
-			}
-			c, err := s.Changes.Bulk(ctx, in.Body.Change, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
-			out := v1.BulkAnswer{Results: make([]v1.BulkResult, len(results))}
-			for i, r := range results {
-				out.Results[i] = v1.BulkResult{On: r.On.String(), Outcome: string(r.Outcome), Why: r.Why}
-			}
-			if c.Number == 0 && err == nil {
-				return &body[v1.BulkAnswer]{out}, nil
-			}
-			answer, err := s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Body.Change)))
-			if err != nil {
-				return nil, err
-			}
-			out.Change = &answer.Body
-			return &body[v1.BulkAnswer]{out}, nil
+			return s.bulk(ctx, in.Body.Change, in.Body.Why, rows)
 		})
+}
+
+// bulk puts rows into a draft, or a new one, and tells what became of each thing.
+func (s *server) bulk(ctx context.Context, change int64, why string, rows []changes.Row) (*body[v1.BulkAnswer], error) {
+	edits, results, err := s.plan(ctx, change, rows)
+	if err != nil {
+		return nil, err
+	}
+	out := v1.BulkAnswer{Results: results}
+	if change != 0 || len(edits) > 0 {
+		out.Change, err = s.draftOf(ctx, change, why, edits)
+	}
+	return &body[v1.BulkAnswer]{out}, err
+}
+
+// plan works out the edits of rows that go into a draft, or a new one, if the person may make them.
+func (s *server) plan(ctx context.Context, change int64, rows []changes.Row) ([]intent.Edit, []v1.BulkResult, error) {
+	if err := s.onRows(ctx, rows); err != nil {
+		return nil, nil, err
+	}
+	draft, err := s.ownDraft(ctx, change)
+	if err != nil {
+		return nil, nil, err
+	}
+	edits, results, err := s.Changes.Plan(ctx, rows, draft)
+	if err != nil {
+		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
+	}
+	out := make([]v1.BulkResult, len(results))
+	for i, r := range results {
+		out[i] = v1.BulkResult{On: r.On.String(), Outcome: string(r.Outcome), Why: r.Why}
+	}
+	return edits, out, s.onEdits(ctx, intent.Add(draft, edits...))
+}
+
+// draftOf puts edits into a draft, or a new one.
+func (s *server) draftOf(ctx context.Context, change int64, why string, edits []intent.Edit) (*v1.Change, error) {
+	c, err := s.Changes.Bulk(ctx, change, person(ctx).Name, strings.TrimSpace(why), edits)
+	answer, err := s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", change)))
+	if err != nil {
+		return nil, err
+	}
+	return &answer.Body, nil
 }
 
 func (s *server) bundleRoutes(api huma.API) {
@@ -155,10 +201,17 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 		if err != nil {
 			return nil, err
 		}
-		if total += len(on) * len(row.Set); total > changes.MaxEdits {
+		if len(row.Set)+len(row.Inherit) == 0 {
+			return nil, fmt.Errorf("%w: row %d sets nothing", errInvalid, i+1)
+		}
+		if total += len(on) * (len(row.Set) + len(row.Inherit)); total > changes.MaxEdits {
 			return nil, fmt.Errorf("%w: a change holds at most %d edits; narrow it down", errInvalid, changes.MaxEdits)
 		}
-		out[i] = changes.Row{On: on, Set: row.Set}
+		set, err := s.sealedSet(ctx, on, row.Set)
+		if err != nil {
+			return nil, fmt.Errorf("%w: row %d: %w", errInvalid, i+1, err)
+		}
+		out[i] = changes.Row{On: on, Set: set, Inherit: row.Inherit}
 	}
 	return out, nil
 }
@@ -189,7 +242,9 @@ func (s *server) onRows(ctx context.Context, rows []changes.Row) error {
 	var edits []intent.Edit
 	for _, row := range rows {
 		for _, on := range row.On {
-			edits = append(edits, intent.Edit{Port: on})
+			if !intent.OnLayer(on) {
+				edits = append(edits, intent.Edit{Port: on})
+			}
 		}
 	}
 	return s.onPorts(ctx, edits)
@@ -199,7 +254,7 @@ func (s *server) onRows(ctx context.Context, rows []changes.Row) error {
 func (s *server) seesAll(ctx context.Context, on []network.PortRef) error {
 	seen := map[string]bool{}
 	for _, ref := range on {
-		if !seen[ref.Device] {
+		if !seen[ref.Device] && !intent.OnLayer(ref) {
 			seen[ref.Device] = true
 			if err := s.onDevice(ctx, may(rights.See, rights.Devices), ref.Device); err != nil {
 				return err
@@ -225,6 +280,14 @@ func standingOut(in changes.Standing) v1.Standing {
 	}
 	slices.SortFunc(out.Values, func(a, b v1.Count) int { return cmp.Or(b.Count-a.Count, cmp.Compare(a.Value, b.Value)) })
 	out.Values = out.Values[:min(len(out.Values), 20)]
+	out.Layers = []v1.Count{}
+	for layer, n := range in.Layers {
+		out.Layers = append(out.Layers, v1.Count{Value: layer, Count: n})
+	}
+	slices.SortFunc(out.Layers, func(a, b v1.Count) int { return cmp.Or(b.Count-a.Count, cmp.Compare(a.Value, b.Value)) })
+	for _, say := range in.Says {
+		out.Says = append(out.Says, v1.Saying{Layer: say.Layer, Value: say.Value, Change: say.Change})
+	}
 	for _, o := range in.Offers {
 		out.Offers = append(out.Offers, v1.Offer(o))
 	}
@@ -269,20 +332,13 @@ func (s *server) fileRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			out := v1.FileAnswer{Differences: []v1.Difference{}, Objects: len(rows)}
-			for _, d := range s.Changes.Differences(store.Change{Edits: edits}) {
-				out.Differences = append(out.Differences, v1.Difference{Port: d.Port.String(), Field: d.Field, Before: d.Before, After: d.After})
-			}
+			out := v1.FileAnswer{Objects: len(rows)}
+			out.Differences = differencesOut(s.Changes.Differences(ctx, store.Change{Edits: edits}))
 			if in.Body.DryRun || len(out.Differences) == 0 {
 				return &body[v1.FileAnswer]{out}, nil
 			}
-			c, err := s.Changes.Bulk(ctx, in.Body.Change, person(ctx).Name, strings.TrimSpace(in.Body.Why), edits)
-			answer, err := s.changed(ctx, "edit", c, missing(err, fmt.Sprintf("change %d", in.Body.Change)))
-			if err != nil {
-				return nil, err
-			}
-			out.Change = &answer.Body
-			return &body[v1.FileAnswer]{out}, nil
+			out.Change, err = s.draftOf(ctx, in.Body.Change, in.Body.Why, edits)
+			return &body[v1.FileAnswer]{out}, err
 		})
 }
 
@@ -309,13 +365,18 @@ func (s *server) planFile(ctx context.Context, in v1.FileRequest) ([]changes.Row
 	}
 	rows := make([]changes.Row, len(entries))
 	for i, e := range entries {
-		rows[i] = changes.Row{On: []network.PortRef{e.On}, Set: e.Set}
+		on := []network.PortRef{e.On}
+		set, err := s.sealedSet(ctx, on, e.Set)
+		if err != nil {
+			return nil, nil, fmt.Errorf("%w: %s: %w", errInvalid, e.On, err)
+		}
+		rows[i] = changes.Row{On: on, Set: set}
 	}
 	draft, err := s.ownDraft(ctx, in.Change)
 	if err != nil {
 		return nil, nil, err
 	}
-	edits, results, err := s.Changes.Plan(rows, draft)
+	edits, results, err := s.Changes.Plan(ctx, rows, draft)
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
 	}

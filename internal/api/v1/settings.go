@@ -3,11 +3,11 @@ package v1
 // Setting is something that can be set.
 type Setting struct {
 	Name    string   `json:"name"`
-	On      []string `json:"on" doc:"What it is set on: device, port, bundle, vlan, schedule, mirror or acl"`
+	On      []string `json:"on" doc:"What it is set on: device, port, template, or a kind of /settings/kinds"`
 	Title   string   `json:"title"`
 	Group   string   `json:"group" doc:"Settings that stand together on a form"`
 	Help    string   `json:"help" doc:"What it means"`
-	Type    string   `json:"type" enum:"switch,choice,number,text,vlan,vlans,rate,list,rules,name"`
+	Type    string   `json:"type" enum:"switch,choice,number,text,vlan,vlans,rate,list,rules,name,secret"`
 	Choices []string `json:"choices,omitempty" doc:"Words that it takes, besides or instead of other values"`
 	Min     int      `json:"min,omitempty"`
 	Max     int      `json:"max,omitempty"`
@@ -18,9 +18,34 @@ type Setting struct {
 	Needs   string   `json:"needs,omitempty" doc:"What a device must have for it"`
 }
 
+// SettingKind is a kind of things that a device holds besides its ports.
+type SettingKind struct {
+	Kind   string `json:"kind"`
+	Title  string `json:"title" doc:"Of several: Access lists"`
+	One    string `json:"one" doc:"Of one: access list"`
+	Needs  string `json:"needs,omitempty" doc:"What a device must have to hold one"`
+	Form   string `json:"form" doc:"How one is named"`
+	Own    bool   `json:"own,omitempty" doc:"It is set up on each device: templates and sites do not speak of it"`
+	Prefix string `json:"prefix" doc:"What stands before the name: acl/ of acl/guests; nothing for bundles"`
+}
+
+// ReadySettings are settings that are often wanted together, of a device and what it holds.
+type ReadySettings struct {
+	Name  string     `json:"name"`
+	Title string     `json:"title"`
+	Help  string     `json:"help"`
+	Rows  []ReadyRow `json:"rows"`
+}
+
+// ReadyRow sets one object of a device.
+type ReadyRow struct {
+	Object string            `json:"object" doc:"vlan/40, class/5 ...; empty for the device itself"`
+	Set    map[string]string `json:"set"`
+}
+
 // StandingRequest asks how some things stand on their settings.
 type StandingRequest struct {
-	On     []string `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object or device"`
+	On     []string `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object, device, template/NAME:port and such"`
 	Where  string   `json:"where,omitempty" maxLength:"4000" doc:"Besides: the ports that a selector picks"`
 	Change int64    `json:"change,omitempty" minimum:"0" doc:"What this draft sets is taken as set"`
 	// Set is taken as set besides, where it can be.
@@ -40,6 +65,9 @@ type Standing struct {
 	Values  []Count `json:"values" doc:"How many have each value, the most first; at most 20"`
 	Why     string  `json:"why,omitempty" doc:"Why it does not apply to the others"`
 	Offers  []Offer `json:"offers,omitempty" doc:"Of VLANs and names: those that all of the devices have"`
+	// Layers and Says tell where the values come from.
+	Layers []Count  `json:"layers" doc:"How many have it from each layer; drift: of which the device runs what none says; trial: the same while a change is under way on it"`
+	Says   []Saying `json:"says,omitempty" doc:"Of one thing: what every layer says, the weakest first"`
 }
 
 // Offer is a value that can be taken.
@@ -57,10 +85,11 @@ type BulkRequest struct {
 
 // BulkRow sets the same on several things.
 type BulkRow struct {
-	On      []string          `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object or device"`
+	On      []string          `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object, device, template/NAME:port and such"`
 	Where   string            `json:"where,omitempty" maxLength:"4000" doc:"Besides: the ports that a selector picks"`
 	Devices string            `json:"devices,omitempty" maxLength:"4000" doc:"Besides: the devices that a selector picks"`
-	Set     map[string]string `json:"set" minProperties:"1" maxProperties:"100" doc:"Values by setting"`
+	Set     map[string]string `json:"set,omitempty" maxProperties:"100" doc:"Values by setting"`
+	Inherit []string          `json:"inherit,omitempty" maxItems:"100" doc:"Settings of which they are to say nothing themselves, so that the layers below hold"`
 }
 
 // BulkAnswer is what became of it, thing by thing.
@@ -79,7 +108,7 @@ type BulkResult struct {
 // Object is something that a device holds besides its ports.
 type Object struct {
 	Name    string            `json:"name" doc:"As in device:name: lag1, vlan/40, schedule/office"`
-	Kind    string            `json:"kind" enum:"bundle,vlan,schedule,mirror,acl"`
+	Kind    string            `json:"kind" doc:"One of /settings/kinds"`
 	Title   string            `json:"title,omitempty" doc:"What people call it"`
 	Members []string          `json:"members,omitempty" doc:"Of a bundle: its ports"`
 	Known   map[string]string `json:"settings" doc:"What is set on it"`

@@ -113,6 +113,8 @@ type Device struct {
 	Abilities      []string     `json:"abilities"`
 	AdoptedAt      time.Time    `json:"adopted_at"`
 	AdoptedBy      string       `json:"adopted_by"`
+	Control        string       `json:"control" enum:"here,watched,local" doc:"Who changes it: this service, nobody from here, or people on the spot"`
+	Drift          int          `json:"drift,omitempty" doc:"How many settings it runs other than intended"`
 	Rights         []string     `json:"rights" doc:"What who asks may do with the device, besides seeing it"`
 	Particulars
 }
@@ -258,9 +260,10 @@ type Adoption struct {
 
 // Edit sets one setting of one port, of another object of a device, or of a device.
 type Edit struct {
-	Port  string `json:"port" maxLength:"130" doc:"What it is set on: device:port, device:lag1, device:vlan/40 and such, or device alone"`
+	Port  string `json:"port" maxLength:"140" doc:"What it is set on: device:port, device:lag1, device:vlan/40 and such, device alone, or a layer: template/NAME:port, template/NAME:self, site/NAME:vlan/40"`
 	Field string `json:"field" maxLength:"48" doc:"The name of the setting: /settings lists them"`
-	Value string `json:"value" maxLength:"40000"`
+	Value string `json:"value,omitempty" maxLength:"40000"`
+	Act   string `json:"act,omitempty" enum:"inherit,restore" doc:"Instead of a value. inherit: it says nothing itself, so that the layers below hold; restore: the device is to run what is intended"`
 }
 
 // ChangeRequest makes a draft.
@@ -284,33 +287,83 @@ type PushRequest struct {
 	Accept       []string `json:"accept,omitempty" doc:"Findings (their ids) that are accepted"`
 	TrialSeconds int      `json:"trial_seconds,omitempty" minimum:"10" maximum:"3600" doc:"How long the devices wait to be told to keep; 120 when left out"`
 	KeepSeconds  int      `json:"keep_seconds,omitempty" minimum:"1" maximum:"3595" doc:"Keep it by itself once all has been well for so long; on a person's word when left out"`
+	// When it begins: at once where nothing is said.
+	At       *time.Time `json:"at,omitempty" doc:"Have the push wait until then"`
+	InWindow bool       `json:"in_window,omitempty" doc:"Have the push wait for the hours that the rules of the house say for these devices"`
+}
+
+// ApproveRequest has a second person approve a change.
+type ApproveRequest struct {
+	Why string `json:"why,omitempty" maxLength:"500"`
+}
+
+// Waits is for what a change waits to be pushed.
+type Waits struct {
+	By           string     `json:"by" doc:"Who has it pushed"`
+	Since        time.Time  `json:"since"`
+	At           *time.Time `json:"at,omitempty" doc:"Not before"`
+	InWindow     bool       `json:"in_window,omitempty" doc:"In the hours of changes"`
+	Approval     bool       `json:"approval,omitempty" doc:"A second person has to approve it still"`
+	TrialSeconds int        `json:"trial_seconds"`
+	KeepSeconds  int        `json:"keep_seconds,omitempty"`
+}
+
+// Approval is a second person's yes.
+type Approval struct {
+	By  string    `json:"by"`
+	At  time.Time `json:"at"`
+	Why string    `json:"why,omitempty"`
+}
+
+// ChangeWindow is the hours that a rule of the house says for devices of a change.
+type ChangeWindow struct {
+	Rule    string     `json:"rule"`
+	Devices []string   `json:"devices"`
+	Hours   string     `json:"hours"`
+	Open    bool       `json:"open" doc:"When the change was checked"`
+	Next    *time.Time `json:"next,omitempty" doc:"When they begin next, as of the check"`
+}
+
+// ChangeRule is a rule of the house for changes of some devices.
+type ChangeRule struct {
+	Name     string `json:"name" maxLength:"63"`
+	Title    string `json:"title,omitempty" maxLength:"200"`
+	Pick     string `json:"pick,omitempty" maxLength:"2000" doc:"A selector of devices; all when left out"`
+	Hours    string `json:"hours,omitempty" maxLength:"500" doc:"In which changes of them are made: mon-fri 06:00-19:00, sat 08:00-12:00"`
+	Zone     string `json:"zone,omitempty" maxLength:"64" doc:"Time zone of the hours (IANA); UTC when left out"`
+	Approval bool   `json:"approval,omitempty" doc:"A second person has to approve changes of them"`
 }
 
 // Change is a change and how far it has come.
 type Change struct {
-	Number       int64          `json:"number"`
-	Revision     int64          `json:"revision" doc:"Rises with every step; for If-Match"`
-	State        string         `json:"state" enum:"draft,checked,pushing,on-trial,keeping,undoing,kept,undone,failed"`
-	Why          string         `json:"why"`
-	Owner        string         `json:"owner"`
-	CreatedAt    time.Time      `json:"created_at"`
-	UpdatedAt    time.Time      `json:"updated_at"`
-	Edits        []Edit         `json:"edits"`
-	Differences  []Difference   `json:"differences"`
-	EditCount    int            `json:"edit_count" doc:"How many edits there are: lists of changes hold the first 500 of each"`
-	DiffCount    int            `json:"difference_count" doc:"How many differences there are"`
-	Findings     []Finding      `json:"findings"`
-	Accepted     []Acceptance   `json:"accepted"`
-	Devices      []ChangeDevice `json:"devices" doc:"In the order in which they run it"`
-	PushedBy     string         `json:"pushed_by,omitempty"`
-	TrialSeconds int            `json:"trial_seconds,omitempty"`
-	KeepSeconds  int            `json:"keep_seconds,omitempty" doc:"It is kept by itself once all has been well for so long"`
-	Deadline     *time.Time     `json:"deadline,omitempty" doc:"When the trial ends unless it is kept"`
-	EndedBy      string         `json:"ended_by,omitempty"`
-	EndedAt      *time.Time     `json:"ended_at,omitempty"`
-	Outcome      string         `json:"outcome,omitempty" doc:"What came of it"`
-	Log          []LogLine      `json:"log"`
-	Overlaps     []Overlap      `json:"overlaps,omitempty" doc:"What other open changes set on the same things; at most 50. Only of changes that are open"`
+	Number        int64          `json:"number"`
+	Revision      int64          `json:"revision" doc:"Rises with every step; for If-Match"`
+	State         string         `json:"state" enum:"draft,checked,waiting,pushing,on-trial,keeping,undoing,kept,undone,failed"`
+	Why           string         `json:"why"`
+	Owner         string         `json:"owner"`
+	CreatedAt     time.Time      `json:"created_at"`
+	UpdatedAt     time.Time      `json:"updated_at"`
+	Edits         []Edit         `json:"edits"`
+	Differences   []Difference   `json:"differences"`
+	EditCount     int            `json:"edit_count" doc:"How many edits there are: lists of changes hold the first 500 of each"`
+	DiffCount     int            `json:"difference_count" doc:"How many differences there are"`
+	Findings      []Finding      `json:"findings"`
+	Accepted      []Acceptance   `json:"accepted"`
+	Devices       []ChangeDevice `json:"devices" doc:"In the order in which they run it"`
+	PushedBy      string         `json:"pushed_by,omitempty"`
+	TrialSeconds  int            `json:"trial_seconds,omitempty"`
+	KeepSeconds   int            `json:"keep_seconds,omitempty" doc:"It is kept by itself once all has been well for so long"`
+	Deadline      *time.Time     `json:"deadline,omitempty" doc:"When the trial ends unless it is kept"`
+	EndedBy       string         `json:"ended_by,omitempty"`
+	EndedAt       *time.Time     `json:"ended_at,omitempty"`
+	Outcome       string         `json:"outcome,omitempty" doc:"What came of it"`
+	Log           []LogLine      `json:"log"`
+	Editors       []string       `json:"editors,omitempty" doc:"Who put edits in besides the owner"`
+	Waits         *Waits         `json:"waits,omitempty" doc:"While it waits to be pushed"`
+	Windows       []ChangeWindow `json:"windows,omitempty" doc:"The hours that rules of the house say for it"`
+	NeedsApproval []string       `json:"needs_approval,omitempty" doc:"Rules by which a second person has to approve it"`
+	Approvals     []Approval     `json:"approvals,omitempty"`
+	Overlaps      []Overlap      `json:"overlaps,omitempty" doc:"What other open changes set on the same things; at most 50. Only of changes that are open"`
 }
 
 // Overlap is a setting that another open change sets on the same thing.
@@ -329,6 +382,7 @@ type Difference struct {
 	Field  string `json:"field"`
 	Before string `json:"before"`
 	After  string `json:"after"`
+	Layer  string `json:"layer,omitempty" doc:"The template or site that says so; left out for the device's own word"`
 }
 
 // Finding is what a guard has to say.

@@ -64,6 +64,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/change-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rules of the house for changes
+         * @description Needs the right to see changes.
+         */
+        get: operations["list-change-rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/change-rules/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make or replace a rule of the house for changes
+         * @description Needs the right to administer changes.
+         */
+        put: operations["put-change-rule"];
+        post?: never;
+        /**
+         * Remove a rule of the house for changes
+         * @description Needs the right to administer changes.
+         */
+        delete: operations["remove-change-rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -108,6 +152,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put settings of one device into a draft for others
+         * @description Needs the right to change ports.
+         */
+        post: operations["copy-settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/from-file": {
         parameters: {
             query?: never;
@@ -122,6 +186,46 @@ export interface paths {
          * @description Needs the right to change ports.
          */
         post: operations["draft-from-file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a draft that has devices run what is intended again
+         * @description Needs the right to change ports.
+         */
+        post: operations["restore-drift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put the first set-up of devices, or of all of a site, into a draft
+         * @description Needs the right to change ports.
+         */
+        post: operations["set-up"];
         delete?: never;
         options?: never;
         head?: never;
@@ -147,6 +251,26 @@ export interface paths {
          * @description Needs the right to change ports.
          */
         delete: operations["discard-change"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{number}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve a change of somebody else
+         * @description Needs the right to operate changes.
+         */
+        post: operations["approve-change"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -310,6 +434,26 @@ export interface paths {
          */
         put: operations["explain-change"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/changes/{number}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a change back that waits to be pushed
+         * @description Needs the right to change ports.
+         */
+        post: operations["withdraw-change"];
         delete?: never;
         options?: never;
         head?: never;
@@ -528,6 +672,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set who changes a device
+         * @description Needs the right to change devices.
+         */
+        put: operations["set-control"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/description": {
         parameters: {
             query?: never;
@@ -542,6 +706,26 @@ export interface paths {
          */
         put: operations["describe-device"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/drift/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take what a device runs as what is intended
+         * @description Needs the right to change devices.
+         */
+        post: operations["adopt-drift"];
         delete?: never;
         options?: never;
         head?: never;
@@ -708,6 +892,26 @@ export interface paths {
          * @description Needs the right to see devices.
          */
         get: operations["get-doors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The devices that run other than intended
+         * @description Needs the right to see ports.
+         */
+        get: operations["list-drift"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1236,6 +1440,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/settings/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The kinds of things that a device holds besides its ports */
+        get: operations["list-setting-kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Settings that are often wanted together */
+        get: operations["list-ready-settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/settings/schema": {
         parameters: {
             query?: never;
@@ -1334,6 +1572,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{name}/layer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is said for all devices of a site
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-site-layer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{name}/merge": {
         parameters: {
             query?: never;
@@ -1348,6 +1606,46 @@ export interface paths {
          * @description Needs the right to administer sites.
          */
         post: operations["merge-site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The templates, the weakest first
+         * @description Needs the right to see templates.
+         */
+        get: operations["list-templates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A template, what it picks, and what stronger layers say of it
+         * @description Needs the right to see templates.
+         */
+        get: operations["get-template"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1621,6 +1919,10 @@ export interface components {
             by: string;
             finding: string;
         };
+        AdoptRequest: {
+            /** @description Ports, vlan/40 and such, an empty text for the device itself; all when left out */
+            objects?: string[];
+        };
         Adoption: {
             address: string;
             /** @description The fingerprint that was accepted */
@@ -1630,6 +1932,15 @@ export interface components {
             password: string;
             site: string;
             user: string;
+        };
+        Approval: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            why?: string;
+        };
+        ApproveRequest: {
+            why?: string;
         };
         AuditEntry: {
             action: string;
@@ -1704,10 +2015,12 @@ export interface components {
         BulkRow: {
             /** @description Besides: the devices that a selector picks */
             devices?: string;
-            /** @description device:port, device:object or device */
+            /** @description Settings of which they are to say nothing themselves, so that the layers below hold */
+            inherit?: string[];
+            /** @description device:port, device:object, device, template/NAME:port and such */
             on?: string[];
             /** @description Values by setting */
-            set: {
+            set?: {
                 [key: string]: string;
             };
             /** @description Besides: the ports that a selector picks */
@@ -1776,6 +2089,7 @@ export interface components {
         };
         Change: {
             accepted: components["schemas"]["Acceptance"][];
+            approvals?: components["schemas"]["Approval"][];
             /** Format: date-time */
             created_at: string;
             /**
@@ -1796,6 +2110,8 @@ export interface components {
              * @description How many edits there are: lists of changes hold the first 500 of each
              */
             edit_count: number;
+            /** @description Who put edits in besides the owner */
+            editors?: string[];
             edits: components["schemas"]["Edit"][];
             /** Format: date-time */
             ended_at?: string;
@@ -1807,6 +2123,8 @@ export interface components {
              */
             keep_seconds?: number;
             log: components["schemas"]["LogLine"][];
+            /** @description Rules by which a second person has to approve it */
+            needs_approval?: string[];
             /** Format: int64 */
             number: number;
             /** @description What came of it */
@@ -1821,12 +2139,16 @@ export interface components {
              */
             revision: number;
             /** @enum {string} */
-            state: "draft" | "checked" | "pushing" | "on-trial" | "keeping" | "undoing" | "kept" | "undone" | "failed";
+            state: "draft" | "checked" | "waiting" | "pushing" | "on-trial" | "keeping" | "undoing" | "kept" | "undone" | "failed";
             /** Format: int64 */
             trial_seconds?: number;
             /** Format: date-time */
             updated_at: string;
+            /** @description While it waits to be pushed */
+            waits?: components["schemas"]["Waits"];
             why: string;
+            /** @description The hours that rules of the house say for it */
+            windows?: components["schemas"]["ChangeWindow"][];
         };
         ChangeDevice: {
             device: string;
@@ -1838,6 +2160,30 @@ export interface components {
         ChangeRequest: {
             edits: components["schemas"]["Edit"][];
             why?: string;
+        };
+        ChangeRule: {
+            /** @description A second person has to approve changes of them */
+            approval?: boolean;
+            /** @description In which changes of them are made: mon-fri 06:00-19:00, sat 08:00-12:00 */
+            hours?: string;
+            name: string;
+            /** @description A selector of devices; all when left out */
+            pick?: string;
+            title?: string;
+            /** @description Time zone of the hours (IANA); UTC when left out */
+            zone?: string;
+        };
+        ChangeWindow: {
+            devices: string[];
+            hours: string;
+            /**
+             * Format: date-time
+             * @description When they begin next, as of the check
+             */
+            next?: string;
+            /** @description When the change was checked */
+            open: boolean;
+            rule: string;
         };
         Claim: {
             building?: string;
@@ -1921,6 +2267,14 @@ export interface components {
             /** Format: date-time */
             told_at?: string;
         };
+        ClassCount: {
+            /** Format: int64 */
+            class: number;
+            /** Format: int64 */
+            dropped_frames: number;
+            /** Format: int64 */
+            sent_frames: number;
+        };
         Cluster: {
             kind: string;
             members: components["schemas"]["ClusterMember"][];
@@ -1991,6 +2345,26 @@ export interface components {
              */
             change?: number;
         };
+        ContactState: {
+            alarm: boolean;
+            contact: string;
+            number: string;
+            severity: string;
+            text?: string;
+        };
+        ControlRequest: {
+            /**
+             * @description here: by drafts; watched: it is only looked at; local: by people on the spot, until it is taken back
+             * @enum {string}
+             */
+            control: "here" | "watched" | "local";
+        };
+        ControllerState: {
+            address: string;
+            connected: boolean;
+            /** Format: date-time */
+            since: string;
+        };
         Cookie: {
             Domain: string;
             /** Format: date-time */
@@ -2009,6 +2383,23 @@ export interface components {
             Secure: boolean;
             Unparsed: string[];
             Value: string;
+        };
+        CopyRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description The device whose settings are copied */
+            from: string;
+            /** @description device, vlans, ports (of the same names), lists (schedules, mirrors, access lists, traffic classes), sign-in (users of the device, SNMP); all when left out */
+            parts?: ("device" | "vlans" | "ports" | "lists" | "sign-in")[];
+            /** @description The devices that get them */
+            to?: string[];
+            /** @description Besides: the devices that a selector picks */
+            where?: string;
+            /** @description Of a new draft */
+            why?: string;
         };
         Count: {
             /** Format: int64 */
@@ -2060,6 +2451,16 @@ export interface components {
             calls_home?: boolean;
             /** @description Who to ask about it */
             contact?: string;
+            /**
+             * @description Who changes it: this service, nobody from here, or people on the spot
+             * @enum {string}
+             */
+            control: "here" | "watched" | "local";
+            /**
+             * Format: int64
+             * @description How many settings it runs other than intended
+             */
+            drift?: number;
             firmware: string;
             floor?: string;
             /** @enum {string} */
@@ -2150,6 +2551,16 @@ export interface components {
             calls_home?: boolean;
             /** @description Who to ask about it */
             contact?: string;
+            /**
+             * @description Who changes it: this service, nobody from here, or people on the spot
+             * @enum {string}
+             */
+            control: "here" | "watched" | "local";
+            /**
+             * Format: int64
+             * @description How many settings it runs other than intended
+             */
+            drift?: number;
             face: components["schemas"]["FacePort"][];
             /** @description What the device can be told */
             features: string[];
@@ -2214,6 +2625,8 @@ export interface components {
             after: string;
             before: string;
             field: string;
+            /** @description The template or site that says so; left out for the device's own word */
+            layer?: string;
             port: string;
         };
         Discovery: {
@@ -2285,12 +2698,39 @@ export interface components {
             /** @description host:port at which devices call home; empty while none are heard */
             call_home: string;
         };
+        Drift: {
+            /** @enum {string} */
+            control: "here" | "watched" | "local";
+            device: string;
+            differences: components["schemas"]["DriftDifference"][];
+            site: string;
+        };
+        DriftDifference: {
+            /** @description Who set it, where the device told */
+            by?: string;
+            intended: string;
+            /** @description That says what is intended */
+            layer: string;
+            on: string;
+            runs: string;
+            setting: string;
+            /**
+             * Format: date-time
+             * @description Since when the device is known to run it
+             */
+            since: string;
+        };
         Edit: {
+            /**
+             * @description Instead of a value. inherit: it says nothing itself, so that the layers below hold; restore: the device is to run what is intended
+             * @enum {string}
+             */
+            act?: "inherit" | "restore";
             /** @description The name of the setting: /settings lists them */
             field: string;
-            /** @description What it is set on: device:port, device:lag1, device:vlan/40 and such, or device alone */
+            /** @description What it is set on: device:port, device:lag1, device:vlan/40 and such, device alone, or a layer: template/NAME:port, template/NAME:self, site/NAME:vlan/40 */
             port: string;
-            value: string;
+            value?: string;
         };
         EditsRequest: {
             edits: components["schemas"]["Edit"][];
@@ -2546,15 +2986,22 @@ export interface components {
         };
         Inside: {
             bundles?: components["schemas"]["Bundle"][];
+            classes?: components["schemas"]["ClassCount"][];
             cluster?: components["schemas"]["Cluster"];
+            contacts?: components["schemas"]["ContactState"][];
+            controller?: components["schemas"]["ControllerState"];
             hardware: components["schemas"]["Hardware"];
             licences?: components["schemas"]["Licence"][];
+            lists?: components["schemas"]["ListHits"][];
+            logins?: components["schemas"]["StorageLogin"][];
             macs?: components["schemas"]["Learned"][];
             /** Format: date-time */
             observed_at: string;
             page?: string;
+            pair?: components["schemas"]["PairState"];
             radio_link?: components["schemas"]["RadioLinkRead"];
             radios?: components["schemas"]["RadioState"][];
+            rings?: components["schemas"]["RingState"][];
             services?: components["schemas"]["RunService"][];
             /** Format: int64 */
             sessions?: number;
@@ -2765,6 +3212,25 @@ export interface components {
              */
             total: number;
         };
+        ListChangeRule: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["ChangeRule"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListClaimResult: {
             /**
              * Format: int64
@@ -2860,6 +3326,25 @@ export interface components {
              */
             total: number;
         };
+        ListDrift: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Drift"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListEvent: {
             /**
              * Format: int64
@@ -2935,6 +3420,10 @@ export interface components {
              * @description How many match
              */
             total: number;
+        };
+        ListHits: {
+            hits: number[];
+            name: string;
         };
         ListLink: {
             /**
@@ -3050,6 +3539,25 @@ export interface components {
              */
             total: number;
         };
+        ListReadySettings: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["ReadySettings"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListRightMeaning: {
             /**
              * Format: int64
@@ -3107,6 +3615,25 @@ export interface components {
              */
             total: number;
         };
+        ListSettingKind: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["SettingKind"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListSite: {
             /**
              * Format: int64
@@ -3118,6 +3645,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Site"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListTemplate: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Template"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -3331,8 +3877,8 @@ export interface components {
             role: string;
         };
         Object: {
-            /** @enum {string} */
-            kind: "bundle" | "vlan" | "schedule" | "mirror" | "acl";
+            /** @description One of /settings/kinds */
+            kind: string;
             /** @description Of a bundle: its ports */
             members?: string[];
             /** @description As in device:name: lag1, vlan/40, schedule/office */
@@ -3349,6 +3895,15 @@ export interface components {
             text?: string;
             value: string;
         };
+        Other: {
+            /** @description That says so */
+            layer: string;
+            /** @description Of a device: the object */
+            object?: string;
+            setting: string;
+            /** @description What holds */
+            value: string;
+        };
         Overlap: {
             /** Format: int64 */
             change: number;
@@ -3363,6 +3918,11 @@ export interface components {
             old: string;
             /** @description 12 characters at least */
             password: string;
+        };
+        PairState: {
+            joined: boolean;
+            keepalive?: string;
+            name: string;
         };
         PastEvent: {
             /** Format: date-time */
@@ -3416,6 +3976,11 @@ export interface components {
             trying?: boolean;
             /** @description Version of the service */
             version: string;
+        };
+        Picked: {
+            on: string;
+            /** @description Settings of which a stronger layer speaks */
+            others: components["schemas"]["Other"][];
         };
         Pin: {
             /** @description The fingerprint that was accepted; it must be the one that the device shows now */
@@ -3503,6 +4068,13 @@ export interface components {
         PushRequest: {
             /** @description Findings (their ids) that are accepted */
             accept?: string[];
+            /**
+             * Format: date-time
+             * @description Have the push wait until then
+             */
+            at?: string;
+            /** @description Have the push wait for the hours that the rules of the house say for these devices */
+            in_window?: boolean;
             /**
              * Format: int64
              * @description Keep it by itself once all has been well for so long; on a person's word when left out
@@ -3600,6 +4172,19 @@ export interface components {
              */
             sites: number;
         };
+        ReadyRow: {
+            /** @description vlan/40, class/5 ...; empty for the device itself */
+            object: string;
+            set: {
+                [key: string]: string;
+            };
+        };
+        ReadySettings: {
+            help: string;
+            name: string;
+            rows: components["schemas"]["ReadyRow"][];
+            title: string;
+        };
         RenameRequest: {
             name: string;
         };
@@ -3611,6 +4196,17 @@ export interface components {
             address: string;
             interface: string;
             mac: string;
+        };
+        RestoreRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description Devices, or single objects of them */
+            on: string[];
+            /** @description Of a new draft */
+            why?: string;
         };
         Right: {
             feature: string;
@@ -3625,6 +4221,14 @@ export interface components {
             /** @description Whether the feature lies somewhere in the network, so that a rule about it may have a selector */
             placed: boolean;
             verb: string;
+        };
+        RingState: {
+            acts_as: string;
+            blocked?: string;
+            /** Format: int64 */
+            changes: number;
+            name: string;
+            state: string;
         };
         Role: {
             /** @description What the rules come to for who is not confined */
@@ -3669,6 +4273,16 @@ export interface components {
             port?: number;
             running: boolean;
         };
+        Saying: {
+            /**
+             * Format: int64
+             * @description The change by which it was said; left out for what was found on the device
+             */
+            change?: number;
+            /** @description default, template/NAME, site/NAME or device */
+            layer: string;
+            value: string;
+        };
         Setting: {
             /** @description Words that it takes, besides or instead of other values */
             choices?: string[];
@@ -3689,17 +4303,77 @@ export interface components {
             needs?: string;
             /** @description Of a name: the kind of object that is named */
             of?: string;
-            /** @description What it is set on: device, port, bundle, vlan, schedule, mirror or acl */
+            /** @description What it is set on: device, port, template, or a kind of /settings/kinds */
             on: string[];
             title: string;
             /** @enum {string} */
-            type: "switch" | "choice" | "number" | "text" | "vlan" | "vlans" | "rate" | "list" | "rules" | "name";
+            type: "switch" | "choice" | "number" | "text" | "vlan" | "vlans" | "rate" | "list" | "rules" | "name" | "secret";
             unit?: string;
+        };
+        SettingKind: {
+            /** @description How one is named */
+            form: string;
+            kind: string;
+            /** @description What a device must have to hold one */
+            needs?: string;
+            /** @description Of one: access list */
+            one: string;
+            /** @description It is set up on each device: templates and sites do not speak of it */
+            own?: boolean;
+            /** @description What stands before the name: acl/ of acl/guests; nothing for bundles */
+            prefix: string;
+            /** @description Of several: Access lists */
+            title: string;
         };
         SettingsFile: {
             /** Format: int64 */
             devices: number;
             text: string;
+        };
+        SetupAnswer: {
+            /** @description The draft; none where nothing would be different, or nothing was to be made */
+            change?: components["schemas"]["Change"];
+            /** @description That are set up */
+            devices: string[];
+            differences: components["schemas"]["Difference"][];
+            /** @description What cannot be had somewhere */
+            notes: string[];
+            results: components["schemas"]["BulkResult"][];
+        };
+        SetupPorts: {
+            /** @description device:port */
+            on?: string[];
+            /** @description Their settings. A # in the description is the number of the port among them */
+            set: {
+                [key: string]: string;
+            };
+            /** @description Besides: the ports that a selector picks */
+            where?: string;
+        };
+        SetupRequest: {
+            /**
+             * Format: int64
+             * @description The draft to add to; a new one when left out
+             */
+            change?: number;
+            /** @description By name */
+            devices?: string[];
+            /** @description Only tell what would be different */
+            dry_run?: boolean;
+            /** @description Have the links among the devices, and from them to others, carry these VLANs */
+            links?: boolean;
+            ports?: components["schemas"]["SetupPorts"][];
+            /** @description The device that is to be the root of spanning tree */
+            root?: string;
+            /** @description Besides: all devices of a site */
+            site?: string;
+            /** @description Settings of the devices themselves, as far as each can have them: time-zone, ntp-servers ... */
+            system?: {
+                [key: string]: string;
+            };
+            /** @description Made on every device that has VLANs */
+            vlans?: components["schemas"]["VLAN"][];
+            why?: string;
         };
         SignIn: {
             /** @description User name */
@@ -3725,6 +4399,10 @@ export interface components {
             time_zone?: string;
             /** @description Its name as people say it */
             title: string;
+        };
+        SiteLayer: {
+            says: components["schemas"]["Word"][];
+            site: string;
         };
         SiteRequest: {
             /** @description Postal address */
@@ -3765,8 +4443,12 @@ export interface components {
              * @description How many can have it
              */
             applies: number;
+            /** @description How many have it from each layer; drift: of which the device runs what none says; trial: the same while a change is under way on it */
+            layers: components["schemas"]["Count"][];
             /** @description Of VLANs and names: those that all of the devices have */
             offers?: components["schemas"]["Offer"][];
+            /** @description Of one thing: what every layer says, the weakest first */
+            says?: components["schemas"]["Saying"][];
             setting: string;
             /** @description How many have each value, the most first; at most 20 */
             values: components["schemas"]["Count"][];
@@ -3779,7 +4461,7 @@ export interface components {
              * @description What this draft sets is taken as set
              */
             change?: number;
-            /** @description device:port, device:object or device */
+            /** @description device:port, device:object, device, template/NAME:port and such */
             on?: string[];
             /** @description Taken as set besides, where it can be */
             set?: {
@@ -3817,11 +4499,49 @@ export interface components {
             /** Format: int32 */
             vlan?: number;
         };
+        StorageLogin: {
+            address: string;
+            kind: string;
+            name: string;
+            port: string;
+            sees: string[];
+        };
         Supply: {
             name: string;
             ok: boolean;
             /** Format: double */
             watts: number;
+        };
+        Template: {
+            /**
+             * Format: int64
+             * @description On how many devices
+             */
+            devices: number;
+            /** @enum {string} */
+            for: "devices" | "ports";
+            name: string;
+            /**
+             * Format: int64
+             * @description Of two templates that speak of the same, the one of the higher order holds
+             */
+            order: number;
+            /**
+             * Format: int64
+             * @description Of how many settings of these a stronger layer speaks
+             */
+            others: number;
+            /** @description A selector of what follows it; nothing while it is empty */
+            pick: string;
+            /** @description Of one template: what it picks, at most 2,000 */
+            picked?: components["schemas"]["Picked"][];
+            /**
+             * Format: int64
+             * @description How many devices or ports it picks
+             */
+            picks: number;
+            says: components["schemas"]["Word"][];
+            title?: string;
         };
         TerminalSession: {
             device: string;
@@ -3970,8 +4690,38 @@ export interface components {
             name: string;
             routes?: components["schemas"]["Route"][];
         };
+        Waits: {
+            /** @description A second person has to approve it still */
+            approval?: boolean;
+            /**
+             * Format: date-time
+             * @description Not before
+             */
+            at?: string;
+            /** @description Who has it pushed */
+            by: string;
+            /** @description In the hours of changes */
+            in_window?: boolean;
+            /** Format: int64 */
+            keep_seconds?: number;
+            /** Format: date-time */
+            since: string;
+            /** Format: int64 */
+            trial_seconds: number;
+        };
         WhyRequest: {
             why: string;
+        };
+        Word: {
+            /**
+             * Format: int64
+             * @description The change by which it was said
+             */
+            change?: number;
+            /** @description port for each port that is picked, vlan/40 and such; empty for the device itself */
+            object: string;
+            setting: string;
+            value: string;
         };
     };
     responses: never;
@@ -4069,6 +4819,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BundleProposal"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-change-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListChangeRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-change-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-change-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -4182,6 +5025,39 @@ export interface operations {
             };
         };
     };
+    "copy-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "draft-from-file": {
         parameters: {
             query?: never;
@@ -4202,6 +5078,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "restore-drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupAnswer"];
                 };
             };
             /** @description Error */
@@ -4264,6 +5207,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "approve-change": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Revision of the change that was seen; nothing is done when it has moved on */
+                "If-Match"?: string;
+            };
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"];
+                };
             };
             /** @description Error */
             default: {
@@ -4547,6 +5529,42 @@ export interface operations {
         };
     };
     "explain-change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "withdraw-change": {
         parameters: {
             query?: never;
             header?: never;
@@ -5029,6 +6047,39 @@ export interface operations {
             };
         };
     };
+    "set-control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "describe-device": {
         parameters: {
             query?: never;
@@ -5050,6 +6101,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "adopt-drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdoptRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
+                };
             };
             /** @description Error */
             default: {
@@ -5373,6 +6459,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Doors"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDrift"];
                 };
             };
             /** @description Error */
@@ -6447,6 +7562,64 @@ export interface operations {
             };
         };
     };
+    "list-setting-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSettingKind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-ready-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListReadySettings"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "settings-schema": {
         parameters: {
             query?: never;
@@ -6648,6 +7821,37 @@ export interface operations {
             };
         };
     };
+    "get-site-layer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteLayer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "merge-site": {
         parameters: {
             query?: never;
@@ -6669,6 +7873,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-templates": {
+        parameters: {
+            query?: {
+                /** @description As this draft would make it */
+                change?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListTemplate"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-template": {
+        parameters: {
+            query?: {
+                /** @description As this draft would make it */
+                change?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Template"];
+                };
             };
             /** @description Error */
             default: {
