@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -32,7 +33,7 @@ func (a *app) changesCommand() *cobra.Command {
 			for i, ch := range list.Items {
 				what := fmt.Sprintf("%d edits", ch.EditCount)
 				if len(ch.Edits) == 1 {
-					what = ch.Edits[0].Port + " " + ch.Edits[0].Field + "=" + ch.Edits[0].Value
+					what = editText(ch.Edits[0])
 				}
 				rows[i] = []string{strconv.FormatInt(ch.Number, 10), a.state(ch.State), what, ch.Why, ch.Owner, a.when(ch.UpdatedAt)}
 			}
@@ -44,6 +45,14 @@ func (a *app) changesCommand() *cobra.Command {
 	return cmd
 }
 
+// editText says an edit in a word.
+func editText(e v1.Edit) string {
+	if e.Act != "" {
+		return e.Port + " " + e.Act + " " + e.Field
+	}
+	return e.Port + " " + e.Field + "=" + e.Value
+}
+
 func (a *app) changeCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "change", Short: "Look at, check, push, keep or undo a change"}
 	cmd.AddCommand(
@@ -51,7 +60,7 @@ func (a *app) changeCommand() *cobra.Command {
 			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.Change(ctx, n)) }),
 		a.onChange(&cobra.Command{Use: "check CHANGE", Short: "Check a draft on the network as it is"},
 			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.Check(ctx, n)) }),
-		a.pushCommand(),
+		a.pushCommand(), a.approveCommand(), a.withdrawCommand(),
 		a.onChange(&cobra.Command{Use: "cancel CHANGE", Short: "Stop a push under way, and undo what runs of it"},
 			func(ctx context.Context, c *client.Client, n int64) error {
 				return a.toItsEnd(ctx, c, n, c.Cancel, "undone")
@@ -107,12 +116,17 @@ func (a *app) pushCommand() *cobra.Command {
 	var accept []string
 	var trial time.Duration
 	var keep time.Duration
-	var noWait bool
+	var noWait, inWindow bool
+	var at string
 	cmd := &cobra.Command{
 		Use: "push CHANGE", Short: "Push a checked change to its devices, on trial",
 		Long: `Push a checked change. Every device checks it first; then each runs it on trial, and goes back by itself unless it is kept
-in time. The command follows the push until the change is on trial, or undone (exit code 6).`,
-		Example: "  everypost change push 12 --trial 2m\n  everypost change push 12 --keep-after 10s\n  everypost change push 12 --accept management-path:th-sw-02",
+in time. The command follows the push until the change is on trial, or undone (exit code 6).
+
+A push can wait for a time (--at), or for the hours of changes (--in-window); where a rule of the house asks for a second
+person, it waits for that too. It begins by itself, on what was checked: if the network has changed until then so that the
+change comes to something else, it does not.`,
+		Example: "  everypost change push 12 --trial 2m\n  everypost change push 12 --keep-after 10s\n  everypost change push 12 --accept management-path:th-sw-02\n  everypost change push 12 --at 02:30 --keep-after 5m",
 	}
 	a.onChange(cmd, func(ctx context.Context, c *client.Client, n int64) error {
 		if trial < 10*time.Second || trial > time.Hour {
@@ -121,9 +135,21 @@ in time. The command follows the push until the change is on trial, or undone (e
 		if keep < 0 || keep > 0 && keep < time.Second {
 			return usage("--keep-after %s: give a second or more", keep)
 		}
-		ch, err := c.Push(ctx, n, 0, v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second), KeepSeconds: int(keep / time.Second)})
+		in := v1.PushRequest{Accept: accept, TrialSeconds: int(trial / time.Second), KeepSeconds: int(keep / time.Second), InWindow: inWindow}
+		if at != "" {
+			t, err := parseWhen(at, time.Now())
+			if err != nil {
+				return err
+			}
+			in.At = &t
+		}
+		ch, err := c.Push(ctx, n, 0, in)
 		if err != nil || noWait {
 			return a.orPrint(ch, err)
+		}
+		if ch.State == "waiting" {
+			a.say("Change %d waits for %s. Take it back with \"everypost change withdraw %d\".", n, waitsText(ch), n)
+			return nil
 		}
 		ch, err = c.Follow(ctx, n, a.follower(), func(c v1.Change) bool { return atEnd(c) || keep == 0 && c.State == "on-trial" })
 		if err != nil {
@@ -140,6 +166,8 @@ in time. The command follows the push until the change is on trial, or undone (e
 	f.DurationVar(&trial, "trial", 2*time.Minute, "how long the devices wait to be told to keep it")
 	f.DurationVar(&keep, "keep-after", 0, "have it kept by itself once all has been well for so long (else on your word)")
 	f.BoolVar(&noWait, "no-wait", false, "return at once")
+	f.StringVar(&at, "at", "", "have it wait until then: 02:30, or \"2026-11-28 02:30\", by this machine's clock")
+	f.BoolVar(&inWindow, "in-window", false, "have it wait for the hours that the rules of the house say")
 	return cmd
 }
 
@@ -220,7 +248,7 @@ func (a *app) state(s string) string {
 		return s
 	}
 	switch s {
-	case "on-trial", "pushing", "keeping", "undoing":
+	case "on-trial", "pushing", "keeping", "undoing", "waiting":
 		return a.paint(text.FgMagenta, "⧗ "+s)
 	case "kept":
 		return a.paint(text.FgGreen, "● "+s)
@@ -244,6 +272,11 @@ func (a *app) printChange(ch v1.Change) error {
 	}
 	if ch.Outcome != "" {
 		p("%s", ch.Outcome)
+	}
+	if ch.Waits != nil {
+		p("Waits for %s; %s has it pushed.", waitsText(ch), ch.Waits.By)
+	} else if len(ch.NeedsApproval) > 0 && len(ch.Approvals) == 0 && ch.State == "checked" {
+		p("A second person has to approve it (%s).", strings.Join(ch.NeedsApproval, ", "))
 	}
 	p("")
 	a.printDifferences(ch)
@@ -322,15 +355,61 @@ func differenceRows(ch v1.Change) [][]string {
 }
 
 func (a *app) printDifferences(ch v1.Change) {
-	if len(ch.Differences) == 0 {
+	said := a.printSayings(ch)
+	switch {
+	case len(ch.Differences) == 0 && said:
+		a.say("\nNo device is changed by it.")
+		return
+	case len(ch.Differences) == 0:
 		a.say("It makes no difference: everything is already as it says.")
 		return
+	case said:
+		a.say("\nWhat that makes different on devices")
+	}
+	head := []string{"port", "field", "before", "after"}
+	layered := slices.ContainsFunc(ch.Differences, func(d v1.Difference) bool { return d.Layer != "" })
+	if layered {
+		head = append(head, "by")
 	}
 	rows := differenceRows(ch)
-	for _, r := range rows {
+	for i, r := range rows {
 		r[2], r[3] = a.paint(text.FgRed, orNothing(r[2])), a.paint(text.FgGreen, orNothing(r[3]))
+		if layered {
+			rows[i] = append(r, layerText(cmp.Or(ch.Differences[i].Layer, "device")))
+		}
 	}
-	a.table([]string{"port", "field", "before", "after"}, rows)
+	a.table(head, rows)
+}
+
+// printSayings says what a change has layers say, and things say no more. It tells whether there is any of that.
+func (a *app) printSayings(ch v1.Change) bool {
+	var rows [][]string
+	for _, e := range ch.Edits {
+		value := orNothing(e.Value)
+		switch {
+		case e.Act == "inherit":
+			value = "says nothing"
+		case e.Act == "restore":
+			value = "as intended"
+		case !strings.Contains(strings.SplitN(e.Port, ":", 2)[0], "/"):
+			continue
+		}
+		rows = append(rows, []string{e.Port, e.Field, value})
+	}
+	if len(rows) > 0 {
+		a.table([]string{"layer", "setting", "will be"}, rows)
+	}
+	return len(rows) > 0
+}
+
+// showDraft shows what a draft makes different, and what to do with it.
+func (a *app) showDraft(ch v1.Change) error {
+	if a.isData() {
+		return a.data(ch)
+	}
+	a.printDifferences(ch)
+	a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
+	return nil
 }
 
 func orNothing(s string) string {

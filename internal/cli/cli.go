@@ -25,7 +25,7 @@ const (
 	ExitUnreachable = 4 // the service, or a device that is needed, does not answer
 	ExitSignIn      = 5 // not signed in, or a right is missing
 	ExitUndone      = 6 // a change was pushed and is undone or failed
-	ExitDiffers     = 7 // a file says something else than the devices
+	ExitDiffers     = 7 // a file, or what is intended, says something else than the devices
 )
 
 // codedError is an error that brings its exit code.
@@ -120,9 +120,9 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.StringVarP(&a.format, "output", "o", "table", "form of the output: table, json, yaml or csv")
 	f.BoolVar(&a.noColor, "no-color", false, "no colours (also NO_COLOR); there are none when the output is not a terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
-	root.AddCommand(a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
+	root.AddCommand(a.templatesCommand(), a.templateCommand(), a.layersCommand(), a.driftCommand(), a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
 		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
-		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
+		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.changeRulesCommand(), a.changeRuleCommand(), a.setupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	return root
 }
 

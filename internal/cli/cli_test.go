@@ -33,14 +33,14 @@ func TestExitCodes(t *testing.T) {
 }
 
 func TestThingsComeFirstAndSettingsAfter(t *testing.T) {
-	got, err := parseRow([]string{"a:1", "a:2", "vlan=40", "description=x=y z"}, false)
+	got, err := parseRow([]string{"a:1", "a:2", "vlan=40", "description=x=y z"}, false, false)
 	require.NoError(t, err)
 	assert.Equal(t, v1.BulkRow{On: []string{"a:1", "a:2"}, Set: map[string]string{"vlan": "40", "description": "x=y z"}}, got)
-	got, err = parseRow([]string{"vlan=40"}, true)
+	got, err = parseRow([]string{"vlan=40"}, true, false)
 	require.NoError(t, err)
 	assert.Empty(t, got.On)
 	for _, args := range [][]string{{"a:1", "a:2"}, {"vlan=40"}, {"a:1", "vlan=40", "a:2"}, {"a:1", "vlan=40", "vlan=50"}} {
-		_, err := parseRow(args, false)
+		_, err := parseRow(args, false, false)
 		assert.Equal(t, ExitUsage, ExitCode(err), "%v", args)
 	}
 }

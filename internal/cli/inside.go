@@ -97,6 +97,7 @@ func (a *app) printInside(d v1.DeviceDetail) {
 		p("\nRadio link")
 		p("  receives %.1f dBm, %s, %d Mbit/s, %.3f GHz over %.1f km", r.ReceivedDbm, r.Modulation, r.CapacityMbps, r.FrequencyGHz, r.DistanceKm)
 	}
+	a.printStanding(d)
 	for _, b := range in.Bundles {
 		var members []string
 		for _, m := range b.Members {

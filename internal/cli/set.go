@@ -22,6 +22,9 @@ const setHelp = `Nothing is sent to a device before the draft is checked and pus
 Give settings as SETTING=VALUE; "everypost settings" lists them all. What is not named stays as it is. Each thing is told of
 by itself: what cannot have a setting is left out, with the reason, and the exit code is then 3.
 
+Secrets (passwords, communities) are asked for when given as "-", so that they stand in no list of commands. They are kept
+sealed and never shown again: a reference stands in their place.
+
 --table reads a table with commas instead (- for standard input): the first column names the things, the others are
 settings, and an empty cell leaves a setting as it is.`
 
@@ -31,8 +34,8 @@ func (a *app) portCommand() *cobra.Command {
 		Use: "set [PORT...] SETTING=VALUE...", Short: "Put settings of ports into a draft",
 		Long: "Put settings of ports, and of other things that a device holds, into a draft. " + setHelp + `
 
-A bundle is written device:lag1, a VLAN of a device device:vlan/40, and so on for schedule, mirror and acl: present=on makes
-one, present=off removes it.`,
+A bundle is written device:lag1, a VLAN of a device device:vlan/40, and so on for all that a device holds ("everypost settings
+--kinds" lists it): present=on makes one, present=off removes it.`,
 		Example: `  everypost port set th-sw-02:1/1/7 vlan=40 poe=off --why 'printer moves to ticketing'
   everypost port set --where 'camera and site = tern-haven' poe-priority=critical edge=on
   everypost port set --table ports.csv --why 'new floor plan'
@@ -70,6 +73,7 @@ func setCommandFor(thing string) string {
 func (a *app) draftsEdits(cmd *cobra.Command, devices bool) {
 	var in v1.BulkRequest
 	var where, table string
+	var inherit []string
 	cmd.RunE = a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 		if table != "" {
 			if len(args) > 0 || where != "" {
@@ -82,10 +86,14 @@ func (a *app) draftsEdits(cmd *cobra.Command, devices bool) {
 			in.Rows = rows
 			return a.bulk(ctx, c, in)
 		}
-		row, err := parseRow(args, where != "")
+		row, err := parseRow(args, where != "", len(inherit) > 0)
 		if err != nil {
 			return err
 		}
+		if err := a.askSecrets(ctx, c, row.Set); err != nil {
+			return err
+		}
+		row.Inherit = inherit
 		if row.Where = where; devices {
 			row.Where, row.Devices = "", where
 		}
@@ -97,6 +105,7 @@ func (a *app) draftsEdits(cmd *cobra.Command, devices bool) {
 	f.StringVar(&in.Why, "why", "", "why the change is made")
 	f.StringVar(&where, "where", "", "a selector of what to set it on, besides what is named")
 	f.StringVar(&table, "table", "", "a file with a table of settings, - for standard input")
+	f.StringSliceVar(&inherit, "inherit", nil, "settings that are no longer said there, so that what templates and the site say holds")
 	_ = cmd.RegisterFlagCompletionFunc("where", func(cmd *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
 		return a.completeSelector(cmd, nil, word)
 	})
@@ -120,6 +129,11 @@ func (a *app) bulk(ctx context.Context, c *client.Client, in v1.BulkRequest) err
 	if err != nil {
 		return err
 	}
+	return a.told(answer)
+}
+
+// told tells what became of each thing of a bulk edit.
+func (a *app) told(answer v1.BulkAnswer) error {
 	n := map[string]int{}
 	for _, r := range answer.Results {
 		n[r.Outcome]++
@@ -172,9 +186,12 @@ func (a *app) printBulk(answer v1.BulkAnswer, n map[string]int) {
 }
 
 // parseRow takes things first and settings after, every setting for every thing.
-func parseRow(args []string, picked bool) (v1.BulkRow, error) {
+func parseRow(args []string, picked, inherits bool) (v1.BulkRow, error) {
 	row := v1.BulkRow{Set: map[string]string{}}
 	first := slices.IndexFunc(args, func(s string) bool { return strings.Contains(s, "=") })
+	if first < 0 && inherits {
+		first = len(args)
+	}
 	if first < 0 {
 		return row, usage("no setting was given: write SETTING=VALUE after what it is set on, such as vlan=40")
 	}
@@ -281,10 +298,22 @@ the first port. Change it further with "everypost port set device:lag1".`,
 
 // settingsCommand lists what can be set.
 func (a *app) settingsCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "settings [KIND]", Short: "List what can be set: on a port, bundle, device, vlan, schedule, mirror or acl", Args: cobra.MaximumNArgs(1),
-		Example: "  everypost settings\n  everypost settings device",
+	var kinds bool
+	cmd := &cobra.Command{
+		Use: "settings [KIND]", Short: "List what can be set, on ports, devices and all that these hold", Args: cobra.MaximumNArgs(1),
+		Example: "  everypost settings\n  everypost settings device\n  everypost settings --kinds",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			if kinds {
+				list, err := c.SettingKinds(ctx)
+				if err != nil {
+					return err
+				}
+				rows := make([][]string, len(list.Items))
+				for i, k := range list.Items {
+					rows[i] = []string{k.Kind, k.Title, "DEVICE:" + k.Prefix + map[bool]string{true: "lag1"}[k.Prefix == ""], k.Form, k.Needs}
+				}
+				return a.list(list, []string{"kind", "things", "written", "named by", "device needs"}, rows, "")
+			}
 			list, err := c.Settings(ctx)
 			if err != nil {
 				return err
@@ -299,6 +328,8 @@ func (a *app) settingsCommand() *cobra.Command {
 			return a.list(list, []string{"on", "setting", "value", "default", "meaning"}, rows, "There is nothing of that kind that could be set.")
 		}),
 	}
+	cmd.Flags().BoolVar(&kinds, "kinds", false, "the kinds of things that a device holds")
+	return cmd
 }
 
 // standingCommand is "port settings" and "device settings": how things stand on all their settings.

@@ -26,7 +26,7 @@ func (a *app) sitesCommand() *cobra.Command {
 
 func (a *app) siteCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "site", Short: "Make, change, merge or remove a site"}
-	cmd.AddCommand(a.siteSetCommand(),
+	cmd.AddCommand(a.siteSetCommand(), a.siteLayerCommand(),
 		&cobra.Command{
 			Use: "merge SITE INTO", Short: "Move all devices of a site to another, and remove the one", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeSites,
 			RunE: func(cmd *cobra.Command, args []string) error {

@@ -174,12 +174,7 @@ func (a *app) draftOf(ctx context.Context, c *client.Client, number int64, why s
 	if err != nil {
 		return err
 	}
-	if a.isData() {
-		return a.data(ch)
-	}
-	a.printDifferences(ch)
-	a.say("\nIn draft %d. Check it with \"everypost change check %d\", throw it away with \"everypost change discard %d\".", ch.Number, ch.Number, ch.Number)
-	return nil
+	return a.showDraft(ch)
 }
 
 // vlanMakeCommand is "vlan make" and "vlan remove".
