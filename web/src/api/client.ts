@@ -41,6 +41,14 @@ export type BundleEnd = Schemas["BundleEnd"];
 export type NetworkVLAN = Schemas["NetworkVLAN"];
 export type VLANPlace = Schemas["VLANPlace"];
 export type DeviceObject = Schemas["Object"];
+export type SettingKind = Schemas["SettingKind"];
+export type ReadySettings = Schemas["ReadySettings"];
+export type ChangeRule = Schemas["ChangeRule"];
+export type SetupRequest = Schemas["SetupRequest"];
+export type SetupAnswer = Schemas["SetupAnswer"];
+export type Saying = Schemas["Saying"];
+export type Template = Schemas["Template"];
+export type Drift = Schemas["Drift"];
 export type Health = Port["health"];
 
 /** An error that the service told (RFC 9457), with everything that is wrong. */

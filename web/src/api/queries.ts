@@ -3,6 +3,7 @@ import { toast } from "sonner";
 import {
   api,
   type Change,
+  type ChangeRule,
   type Device,
   type Edit,
   type Person,
@@ -170,14 +171,54 @@ export const useCheck = () =>
 
 export const usePush = () =>
   useChangeMutation(
-    ({ change, accept, seconds, keep }: { change: Change; accept: string[]; seconds: number; keep: number }) =>
+    ({
+      change,
+      accept,
+      seconds,
+      keep,
+      at,
+      window,
+    }: {
+      change: Change;
+      accept: string[];
+      seconds: number;
+      keep: number;
+      at?: string;
+      window?: boolean;
+    }) =>
       take(
         api.POST("/api/v1/changes/{number}/push", {
           params: { path: { number: change.number }, header: { "If-Match": `"${change.revision}"` } },
-          body: { accept, trial_seconds: seconds, keep_seconds: keep || undefined },
+          body: { accept, trial_seconds: seconds, keep_seconds: keep || undefined, at, in_window: window },
         }),
       ),
   );
+
+export const useApprove = () =>
+  useChangeMutation(({ change, why }: { change: Change; why: string }) =>
+    take(
+      api.POST("/api/v1/changes/{number}/approve", {
+        params: { path: { number: change.number }, header: { "If-Match": `"${change.revision}"` } },
+        body: { why },
+      }),
+    ),
+  );
+
+export const useWithdraw = () =>
+  useChangeMutation((number: number) =>
+    take(api.POST("/api/v1/changes/{number}/withdraw", { ...at(number), body: { why: "" } })),
+  );
+
+export const useChangeRules = () =>
+  useQuery({ queryKey: ["change-rules"], queryFn: () => take(api.GET("/api/v1/change-rules")) });
+
+export const usePutChangeRule = () =>
+  useKeeping((rule: ChangeRule) =>
+    take(api.PUT("/api/v1/change-rules/{name}", { params: { path: { name: rule.name } }, body: rule })),
+  );
+
+export const useDropChangeRule = () =>
+  useKeeping((name: string) => take(api.DELETE("/api/v1/change-rules/{name}", { params: { path: { name } } })));
 
 export const useCancel = () =>
   useChangeMutation((number: number) => take(api.POST("/api/v1/changes/{number}/cancel", at(number))));

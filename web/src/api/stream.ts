@@ -155,6 +155,7 @@ function say() {
 function happened(e: HappenedEvent) {
   if (e.kind === "change") {
     mark(...keys.changes);
+    for (const what of ["templates", "site-layer", "standing"]) mark("reading", what);
     return;
   }
   if (e.kind === "search") {

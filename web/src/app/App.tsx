@@ -20,6 +20,11 @@ const MapPage = late(() => import("../features/map/MapPage").then((m) => ({ defa
 const GroupsPage = late(() => import("../features/groups/GroupsPage").then((m) => ({ default: m.GroupsPage })));
 const ClaimsPage = late(() => import("../features/arrivals/ClaimsPage").then((m) => ({ default: m.ClaimsPage })));
 const VLANsPage = late(() => import("../features/vlans/VLANsPage").then((m) => ({ default: m.VLANsPage })));
+const TemplatesPage = late(() =>
+  import("../features/layers/TemplatesPage").then((m) => ({ default: m.TemplatesPage })),
+);
+const DriftPage = late(() => import("../features/layers/DriftPage").then((m) => ({ default: m.DriftPage })));
+const SetupPage = late(() => import("../features/setup/SetupPage").then((m) => ({ default: m.SetupPage })));
 const ChangesPage = late(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
 
 export function App() {
@@ -46,7 +51,10 @@ export function App() {
                 <Route path="/expected" element={<ClaimsPage me={me.data} />} />
                 <Route path="/map" element={<MapPage />} />
                 <Route path="/vlans" element={<VLANsPage me={me.data} />} />
+                <Route path="/templates" element={<TemplatesPage me={me.data} />} />
+                <Route path="/drift" element={<DriftPage me={me.data} />} />
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />
+                <Route path="/setup" element={<SetupPage me={me.data} />} />
                 <Route path="/changes" element={<ChangesPage me={me.data} />} />
                 <Route
                   path="*"

@@ -35,6 +35,8 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "clients", words: "clients stations", group: "Go to", show: "Clients", run: go(kept("/clients")) },
       { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
       { id: "vlans", words: "vlans networks carry", group: "Go to", show: "VLANs", run: go("/vlans") },
+      { id: "templates", words: "templates layers settings", group: "Go to", show: "Templates", run: go("/templates") },
+      { id: "drift", words: "drift differs intended adopt put back", group: "Go to", show: "Drift", run: go("/drift") },
       { id: "groups", words: "groups saved scopes", group: "Go to", show: "Groups", run: go("/groups") },
       {
         id: "people",
@@ -59,6 +61,22 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         group: "Do",
         show: "Adopt a device",
         run: go("/devices?adopt=1"),
+      });
+    if (allowed(me, "change", "ports"))
+      out.push({
+        id: "setup",
+        words: "set up first guide site devices new",
+        group: "Do",
+        show: "Set devices up, step by step",
+        run: go("/setup"),
+      });
+    if (allowed(me, "see", "changes"))
+      out.push({
+        id: "rules",
+        words: "rules of the house change window hours approval second person four eyes",
+        group: "Go to",
+        show: "Rules of the house for changes",
+        run: go("/changes?view=rules"),
       });
     if (allowed(me, "see", "discovery"))
       out.push({

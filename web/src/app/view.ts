@@ -7,7 +7,9 @@ export function useView(name: string, initial = ""): [string, (value: string) =>
   const set = useCallback(
     (value: string) =>
       setParams(
-        (p) => {
+        () => {
+          // As the address is at this moment: another piece may have been set just before, and is not yet rendered.
+          const p = new URLSearchParams(window.location.search);
           if (value === initial) p.delete(name);
           else p.set(name, value);
           return p;

@@ -50,6 +50,9 @@ export const clock = (at: string) =>
 /** A day as people write it on an axis: 23 Nov. */
 export const day = (d: Date) => d.toLocaleDateString("en-GB", { day: "numeric", month: "short" });
 /** A time of day: 08:30. */
+/** A moment with its day: 28 Nov 02:30. */
+export const dayTime = (at: string) => `${day(new Date(at))} ${hours(new Date(at))}`;
+
 export const hours = (d: Date) => d.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 
 /** A moment in seconds since 1970, as exactly as steps of that length deserve. */

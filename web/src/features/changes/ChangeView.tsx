@@ -19,6 +19,7 @@ import { Button, Field, inputClass, Modal } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many, useNow } from "../../ui/time";
 import { Differences } from "./Differences";
+import { atOnce, timeOf, Waiting, WhenField } from "./Waiting";
 
 export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: () => void }) {
   const [accepted, setAccepted] = useState<string[]>([]);
@@ -47,7 +48,8 @@ export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: (
           {c.outcome}
         </p>
       )}
-      <Progress c={c} may={may} />
+      <Waiting c={c} me={me} may={may} />
+      {c.state !== "waiting" && <Progress c={c} may={may} />}
       <Overlaps c={c} />
       <Differences c={c} editable={may && isDraft(c)} />
       {may && <TakeBack c={c} />}
@@ -204,7 +206,8 @@ function Findings({
   return (
     <details className="text-sm">
       <summary className="cursor-pointer text-soft">
-        {c.findings.length} finding{c.findings.length === 1 ? "" : "s"} accepted before the push
+        {many(c.findings.length, "finding")}{" "}
+        {c.state === "waiting" ? "when it was checked" : "accepted before the push"}
       </summary>
       <div className="mt-2">{list}</div>
     </details>
@@ -263,8 +266,12 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
   const [seconds, setSeconds] = useState(120);
   const [keep, setKeep] = useState(0);
   const [asking, setAsking] = useState<"push" | "discard" | "">("");
+  const [when, setWhen] = useState(atOnce);
   const stops = c.findings.filter((f) => f.level === "stop").length;
-  const open = c.findings.filter((f) => f.level === "warn" && !accepted.includes(f.id)).length;
+  const pressing = (f: Finding) => f.level === "warn" && (when.how === "now" || f.guard !== "change-window");
+  const open = c.findings.filter((f) => pressing(f) && !accepted.includes(f.id)).length;
+  const at = timeOf(when);
+  const waits = when.how !== "now" || ((c.needs_approval?.length ?? 0) > 0 && !c.approvals?.length);
   const devices = c.devices.map((d) => d.device);
   return (
     <footer className="grid gap-2">
@@ -278,6 +285,7 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
               <Spans id={id} by={by} value={keep} onChange={setKeep} options={keeps.filter(([k]) => k < seconds)} />
             )}
           </Field>
+          <WhenField c={c} when={when} set={setWhen} />
         </div>
       )}
       <div className="flex items-center gap-2">
@@ -290,8 +298,12 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
             {check.isPending ? "Checking…" : "Check"}
           </Button>
         ) : (
-          <Button kind="main" onClick={() => setAsking("push")} disabled={stops + open > 0 || push.isPending}>
-            Push to {many(devices.length, "device")} <ArrowRight size={14} aria-hidden />
+          <Button
+            kind="main"
+            onClick={() => setAsking("push")}
+            disabled={stops + open > 0 || at === null || push.isPending}
+          >
+            {waits ? "Have it wait" : `Push to ${many(devices.length, "device")}`} <ArrowRight size={14} aria-hidden />
           </Button>
         )}
         {stops > 0 && <span className="text-sm text-soft">Mend what stops it first.</span>}
@@ -308,7 +320,13 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
       <Modal
         open={asking !== ""}
         onOpenChange={() => setAsking("")}
-        title={asking === "push" ? `Push change ${c.number}?` : `Throw draft ${c.number} away?`}
+        title={
+          asking === "push"
+            ? waits
+              ? `Have change ${c.number} wait to be pushed?`
+              : `Push change ${c.number}?`
+            : `Throw draft ${c.number} away?`
+        }
         description={
           asking === "push"
             ? `${many(c.difference_count, "setting")} will be changed on ${devices.join(", then ")}. It runs on trial for ${trials.find(([s]) => s === seconds)?.[1]}; unless it is kept in that time, every device goes back.${keep > 0 && keep < seconds ? ` It is kept by itself ${keeps.find(([k]) => k === keep)?.[1]} without a loss.` : ""}`
@@ -322,10 +340,17 @@ function DraftActions({ c, accepted, onGone }: { c: Change; accepted: string[]; 
               kind="main"
               onClick={() => {
                 setAsking("");
-                push.mutate({ change: c, accept: accepted, seconds, keep: keep < seconds ? keep : 0 });
+                push.mutate({
+                  change: c,
+                  accept: accepted,
+                  seconds,
+                  keep: keep < seconds ? keep : 0,
+                  at: at ?? undefined,
+                  window: when.how === "window" || undefined,
+                });
               }}
             >
-              Push
+              {waits ? "Have it wait" : "Push"}
             </Button>
           ) : (
             <Button

@@ -3,10 +3,12 @@ import { useChanges } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark } from "../../ui/health";
+import { shown } from "../../ui/secret";
 import { type Column, Table } from "../../ui/table";
-import { Ago } from "../../ui/time";
+import { Ago, many } from "../../ui/time";
 import { CompareView } from "./CompareView";
 import { ExportButton, FileDialog } from "./FileDialog";
+import { RulesView } from "./RulesView";
 
 const columns: Column<Change>[] = [
   { key: "number", head: "Change", width: "80px", right: true, sort: (c) => c.number, cell: (c) => c.number },
@@ -25,7 +27,7 @@ const columns: Column<Change>[] = [
       c.why ||
       c.edits
         .slice(0, 5)
-        .map((e) => `${e.port} ${e.field}=${e.value}`)
+        .map((e) => `${e.port} ${e.field}=${shown(e.value)}`)
         .join(", "),
   },
   {
@@ -49,6 +51,7 @@ const columns: Column<Change>[] = [
 const views: [string, string][] = [
   ["", "All changes"],
   ["compare", "Compare two moments"],
+  ["rules", "Rules"],
 ];
 
 export function ChangesPage({ me }: { me: Person }) {
@@ -74,7 +77,7 @@ export function ChangesPage({ me }: { me: Person }) {
         {allowed(me, "see", "configuration") && <ExportButton />}
         {allowed(me, "change", "ports") && <FileDialog me={me} />}
       </div>
-      {view === "compare" ? <CompareView /> : <AllChanges />}
+      {view === "compare" ? <CompareView /> : view === "rules" ? <RulesView me={me} /> : <AllChanges />}
     </div>
   );
 }
@@ -84,7 +87,7 @@ function AllChanges() {
   const [sort, setSort] = useView("sort", "-number");
   const [tray, setTray] = useView("tray");
   return (
-    <Panel title={`${changes.data?.items.length ?? 0} changes`} aside="pick one to look at it">
+    <Panel title={many(changes.data?.items.length ?? 0, "change")} aside="pick one to look at it">
       {changes.isError ? (
         <Failure error={changes.error} retry={() => void changes.refetch()} />
       ) : (

@@ -1,3 +1,6 @@
+import type { ReactNode } from "react";
+import { shown } from "../../ui/secret";
+
 /** Values that are lists of numbers or words, of which only what comes and goes is of interest. */
 const listed = [
   "trunk-vlans",
@@ -7,6 +10,10 @@ const listed = [
   "radius-servers",
   "management-from",
   "sources",
+  "fabric-ports",
+  "zone-ports",
+  "class-dscp",
+  "management-in",
   "follow",
 ];
 
@@ -19,6 +26,21 @@ function items(value: string): string[] {
     const [from, to] = [Number(range[1]), Number(range[2])];
     return Array.from({ length: to - from + 1 }, (_, i) => String(from + i));
   });
+}
+
+/** A value, which is broken after its commas rather than within what it lists. */
+function Value({ of }: { of: string }) {
+  const [first, ...rest] = shown(of).split(/(?<=,)/);
+  return rest.reduce<ReactNode>(
+    (done, part) => (
+      <>
+        {done}
+        <wbr />
+        {part}
+      </>
+    ),
+    first || "empty",
+  );
 }
 
 const del = "break-words bg-minus px-1 font-mono text-sm no-underline";
@@ -41,10 +63,14 @@ export function Delta({ field, before, after }: { field: string; before: string;
   return (
     <>
       <td className="py-1 pr-1">
-        <del className={del}>{before || "empty"}</del>
+        <del className={del}>
+          <Value of={before} />
+        </del>
       </td>
       <td className="py-1 pr-1">
-        <ins className={ins}>{after || "empty"}</ins>
+        <ins className={ins}>
+          <Value of={after} />
+        </ins>
       </td>
     </>
   );

@@ -16,6 +16,7 @@ import { usePicked } from "../ports/selection";
 import { DeviceSettings } from "../settings/DeviceSettings";
 import { DescribeDialog, Service } from "./DescribeDialog";
 import { Face } from "./Face";
+import { Governance } from "./Governance";
 import { insideTabs } from "./Inside";
 import { PinDialog } from "./PinDialog";
 
@@ -96,12 +97,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
           ))}
         </ul>
       )}
+      <Governance d={d} />
       <Panel>
         <Face d={d} picked={picked} />
       </Panel>
       {chosen.length > 0 && <PortPanel ports={chosen} me={me} onClose={picked.clear} />}
       <Tabs.Root value={tab} onValueChange={setTab}>
-        <Tabs.List className="flex gap-1 overflow-x-auto border-b border-rule" aria-label="About this device">
+        <Tabs.List className="flex flex-wrap gap-x-1 border-b border-rule" aria-label="About this device">
           {[
             ["ports", "Ports"],
             ["settings", "Settings"],
@@ -115,7 +117,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             <Tabs.Trigger
               key={value}
               value={value as string}
-              className="h-8 shrink-0 whitespace-nowrap border-b-2 border-transparent px-3 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
+              className="h-8 shrink-0 whitespace-nowrap border-b-2 border-transparent px-2.5 text-soft hover:text-ink data-[state=active]:border-accent data-[state=active]:font-semibold data-[state=active]:text-ink"
             >
               {word}
             </Tabs.Trigger>

@@ -7,8 +7,10 @@ import { HealthMark, Shape } from "../../ui/health";
 import { Signal } from "../../ui/signal";
 import { type Column, collator, Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
+import { hasRedundancy, Redundancy } from "./Redundancy";
 import { Routing } from "./Routing";
 import { Services } from "./Services";
+import { Zones } from "./Zones";
 
 type In = NonNullable<DeviceDetail["inside"]>;
 
@@ -27,6 +29,8 @@ export function insideTabs(d: DeviceDetail, me: Person): [string, string, (d: De
   if (i.macs?.length) out.push(["macs", "MAC table", () => <MACs i={i} />]);
   if (d.resolved?.length) out.push(["addresses", "Addresses", () => <Resolved d={d} />]);
   if (i.spanning || i.bundles?.length || i.cluster) out.push(["layer2", "Layer 2", () => <LayerTwo i={i} d={d} />]);
+  if (hasRedundancy(i)) out.push(["redundancy", "Redundancy", () => <Redundancy i={i} />]);
+  if (d.features.includes("zones")) out.push(["zones", "Zones", () => <Zones d={d} me={me} />]);
   return out;
 }
 

@@ -1,13 +1,18 @@
-import { clsx } from "clsx";
-import { RotateCcw } from "lucide-react";
 import { type FormEvent, useEffect, useState } from "react";
 import type { BulkResult, Person, Setting, Standing } from "../../api/client";
 import { useView } from "../../app/view";
-import { Button, Failure, Field, inputClass } from "../../ui/controls";
+import { Button, Failure } from "../../ui/controls";
 import { many } from "../../ui/time";
+import { LayersTable } from "./LayersTable";
+import { kindOf, onLayer } from "./layer";
 import { useBulk, useOwnDraft, useSettings, useStanding } from "./queries";
+import { Setter } from "./Setter";
 
-type Touched = Record<string, string>;
+/** What was typed; null: it is to say nothing itself. */
+type Touched = Record<string, string | null>;
+
+/** The group of the form that shows where all settings come from. */
+const layersGroup = "Layers";
 
 /** Settings on which it depends what others there are: the form shows the others as if these were set already. */
 const deciding = ["mode", "bundle"];
@@ -25,7 +30,7 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
   const bulk = useBulk();
   const draft = useOwnDraft(me);
   const pretend = Object.fromEntries(
-    deciding.filter((d) => touched[d] !== undefined).map((d) => [d, touched[d] ?? ""]),
+    deciding.flatMap((d) => (typeof touched[d] === "string" ? [[d, touched[d]]] : [])),
   );
   const standing = useStanding(on, draft, pretend);
   const which = on.join(",");
@@ -38,15 +43,19 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
   if (standing.isError) return <Failure error={standing.error} retry={() => void standing.refetch()} />;
   if (!settings.data || !standing.data) return <p className="text-soft">Reading what can be set…</p>;
 
-  const about = (st: Standing): Setting | undefined => settings.data.items.find((s) => s.name === st.setting);
+  const kind = kindOf(on[0] ?? "");
+  const about = (st: Standing): Setting | undefined =>
+    settings.data.items.find((s) => s.name === st.setting && s.on.includes(kind)) ??
+    settings.data.items.find((s) => s.name === st.setting);
   const fields = standing.data.items.flatMap((st) => {
     const s = about(st);
     return s && !hide.includes(s.name) && (st.applies > 0 || touched[s.name] !== undefined) ? [{ s, st }] : [];
   });
-  const groups = [...new Set(fields.map((f) => f.s.group))];
+  const layered = on.length === 1 && !onLayer(on);
+  const groups = [...new Set(fields.map((f) => f.s.group)), ...(layered && fields.length > 0 ? [layersGroup] : [])];
   const group = groups.includes(chosen) ? chosen : (groups[0] ?? "");
   const count = Object.keys(touched).length;
-  const set = (name: string, value: string | undefined) => {
+  const set = (name: string, value: string | null | undefined) => {
     const next = { ...touched };
     if (value === undefined) delete next[name];
     else next[name] = value;
@@ -55,7 +64,12 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
   const submit = (e: FormEvent) => {
     e.preventDefault();
     bulk.mutate(
-      { change: draft, on, set: touched },
+      {
+        change: draft,
+        on,
+        set: Object.fromEntries(Object.entries(touched).flatMap(([k, v]) => (v === null ? [] : [[k, v]]))),
+        inherit: Object.keys(touched).filter((k) => touched[k] === null),
+      },
       {
         onSuccess: (answer) => {
           setResults(answer.results.filter((r) => r.outcome === "refused"));
@@ -88,11 +102,22 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
           })}
         </fieldset>
       )}
+      {group === layersGroup && (
+        <LayersTable rows={fields} touched={touched} follow={(name, on) => set(name, on ? null : undefined)} />
+      )}
       <div className="grid grid-cols-[repeat(auto-fill,minmax(165px,1fr))] gap-x-3 gap-y-2">
         {fields
           .filter((f) => f.s.group === group)
           .map(({ s, st }) => (
-            <Setter key={s.name} s={s} st={st} on={on.length} value={touched[s.name]} set={(v) => set(s.name, v)} />
+            <Setter
+              key={s.name}
+              s={s}
+              st={st}
+              on={on.length}
+              layer={onLayer(on)}
+              value={touched[s.name]}
+              set={(v) => set(s.name, v)}
+            />
           ))}
       </div>
       {bulk.isError && (
@@ -108,7 +133,9 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
         <span className="text-sm text-soft">
           {count === 0
             ? "Nothing is sent to a device yet: edits collect in a draft."
-            : `${many(count, "setting")} on ${many(on.length, "thing")}`}
+            : onLayer(on)
+              ? many(count, "setting")
+              : `${many(count, "setting")} on ${many(on.length, "thing")}`}
         </span>
       </div>
     </form>
@@ -131,107 +158,5 @@ function Refused({ results, of }: { results: BulkResult[]; of: number }) {
         ))}
       </ul>
     </div>
-  );
-}
-
-/** How things stand: one value, or the mix with its counts. */
-function standsAs(st: Standing): { text: string; mixed: boolean } {
-  const shown = st.values.slice(0, 4).map((v) => `${v.value || "empty"} (${v.count})`);
-  if (st.values.length <= 1) return { text: st.values[0]?.value || "empty", mixed: false };
-  return { text: shown.join(", ") + (st.values.length > 4 ? ", …" : ""), mixed: true };
-}
-
-function Setter({
-  s,
-  st,
-  on,
-  value,
-  set,
-}: {
-  s: Setting;
-  st: Standing;
-  on: number;
-  value: string | undefined;
-  set: (value: string | undefined) => void;
-}) {
-  const now = standsAs(st);
-  const only = st.applies < on ? `, on ${st.applies} of ${on}` : "";
-  const unit = s.unit && /^\d/.test(now.text) ? ` ${s.unit}` : "";
-  const options: [string, string][] = [
-    ...(st.offers ?? []).map((o): [string, string] => [o.value, o.text ? `${o.value} ${o.text}` : o.value]),
-    ...(s.choices ?? []).map((c): [string, string] => [c, c]),
-  ];
-  const pick = s.type === "switch" || s.type === "choice" || s.type === "name" || (s.type === "vlan" && st.offers);
-  const className = clsx(inputClass, value !== undefined && "!border-accent");
-  const common = { className, value: value ?? "", title: s.form };
-  return (
-    <Field
-      label={s.title}
-      meaning={`${s.name}: ${s.help}`}
-      help={
-        <span className="flex items-center gap-1">
-          <span className="truncate" title={`${now.text}${only}`}>
-            {value === undefined
-              ? `${now.mixed ? "mixed: " : "now "}${now.text}${unit}${only}`
-              : `was ${now.text}${unit}`}
-          </span>
-          {value !== undefined && (
-            <button
-              type="button"
-              onClick={() => set(undefined)}
-              title="Keep it as it is"
-              aria-label={`Keep ${s.title} as it is`}
-              className="shrink-0 text-accent"
-            >
-              <RotateCcw size={11} aria-hidden />
-            </button>
-          )}
-        </span>
-      }
-    >
-      {(id, by) =>
-        pick ? (
-          <select id={id} aria-describedby={by} {...common} onChange={(e) => set(e.target.value || undefined)}>
-            <option value="">keep as it is</option>
-            {options.map(([v, word]) => (
-              <option key={v} value={v}>
-                {word}
-              </option>
-            ))}
-          </select>
-        ) : s.type === "rules" ? (
-          <textarea
-            id={id}
-            aria-describedby={by}
-            {...common}
-            rows={5}
-            className={clsx(className, "!h-auto font-mono text-sm")}
-            placeholder={now.mixed ? "keep as it is" : now.text}
-            onChange={(e) => set(e.target.value)}
-          />
-        ) : (
-          <>
-            <input
-              id={id}
-              aria-describedby={by}
-              {...common}
-              list={options.length > 0 ? `${id}-words` : undefined}
-              placeholder="keep as it is"
-              onChange={(e) => set(e.target.value === "" && s.type !== "text" ? undefined : e.target.value)}
-              onKeyDown={(e) => e.key === "Escape" && set(undefined)}
-            />
-            {options.length > 0 && (
-              <datalist id={`${id}-words`}>
-                {options.map(([v, word]) => (
-                  <option key={v} value={v}>
-                    {word}
-                  </option>
-                ))}
-              </datalist>
-            )}
-          </>
-        )
-      }
-    </Field>
   );
 }

@@ -8,6 +8,22 @@ import { useView } from "../../app/view";
 export const useSettings = () =>
   useQuery({ queryKey: ["settings"], queryFn: () => take(api.GET("/api/v1/settings")), staleTime: Infinity });
 
+/** The kinds of things that a device holds besides its ports. */
+export const useKinds = () =>
+  useQuery({
+    queryKey: ["setting-kinds"],
+    queryFn: () => take(api.GET("/api/v1/settings/kinds")),
+    staleTime: Infinity,
+  });
+
+/** Settings that are often wanted together. */
+export const useReady = () =>
+  useQuery({
+    queryKey: ["ready-settings"],
+    queryFn: () => take(api.GET("/api/v1/settings/ready")),
+    staleTime: Infinity,
+  });
+
 /** How some things stand on their settings, as after a draft, and as if some were set besides. */
 export const useStanding = (on: string[], change: number | undefined, set: Record<string, string>) =>
   useQuery({
@@ -25,14 +41,20 @@ export function useBulk() {
       change,
       on,
       set,
+      inherit,
+      rows,
     }: {
       change?: number;
-      on: string[];
-      set: Record<string, string>;
-    }): Promise<BulkAnswer> => take(api.POST("/api/v1/changes/bulk", { body: { change, rows: [{ on, set }] } })),
+      on?: string[];
+      set?: Record<string, string>;
+      inherit?: string[];
+      rows?: { on: string[]; set?: Record<string, string>; inherit?: string[] }[];
+    }): Promise<BulkAnswer> =>
+      take(api.POST("/api/v1/changes/bulk", { body: { change, rows: rows ?? [{ on, set, inherit }] } })),
     onSuccess: () => {
       void qc.invalidateQueries({ queryKey: keys.changes });
       void qc.invalidateQueries({ queryKey: ["reading", "standing"] });
+      void qc.invalidateQueries({ queryKey: ["reading", "templates"] });
     },
     onError: (e) => toast.error(e.message),
   });

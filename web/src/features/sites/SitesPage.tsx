@@ -9,8 +9,9 @@ import { useScope, useView } from "../../app/view";
 import { Button, Empty, Field, inputClass, Modal } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { many } from "../../ui/time";
+import { SiteLayerDialog } from "./SiteLayerDialog";
 
-function columns(edit?: (s: Site) => void): GridColumn<Site>[] {
+function columns(edit?: (s: Site) => void, layer?: (s: Site) => void): GridColumn<Site>[] {
   return [
     {
       key: "title",
@@ -34,10 +35,17 @@ function columns(edit?: (s: Site) => void): GridColumn<Site>[] {
     {
       key: "devices",
       head: "Devices",
-      width: 96,
+      width: 134,
       text: (s) => String(s.devices.total),
       cell: (s) => (
-        <Link to={`/devices?scope=${encodeURIComponent(`site = ${s.name}`)}`}>{many(s.devices.total, "device")}</Link>
+        <span className="flex justify-between gap-2">
+          <Link to={`/devices?scope=${encodeURIComponent(`site = ${s.name}`)}`}>{many(s.devices.total, "device")}</Link>
+          {s.devices.total > 0 && (
+            <Link to={`/setup?site=${s.name}`} aria-label={`Set up ${s.title}`}>
+              set up
+            </Link>
+          )}
+        </span>
       ),
     },
     {
@@ -53,19 +61,34 @@ function columns(edit?: (s: Site) => void): GridColumn<Site>[] {
         </span>
       ),
     },
+    ...(layer
+      ? [
+          {
+            key: "layer",
+            head: "For all devices",
+            width: 120,
+            text: () => "",
+            cell: (s: Site) => (
+              <button type="button" className="text-accent hover:underline" onClick={() => layer(s)}>
+                Settings<span className="sr-only"> for all devices of {s.title}</span>
+              </button>
+            ),
+          },
+        ]
+      : []),
     { key: "zone", head: "Time zone", width: 110, extra: true, text: (s) => s.time_zone ?? "" },
     { key: "entry", head: "Entry", width: 110, mono: true, extra: true, text: (s) => s.entry ?? "" },
     { key: "notes", head: "Notes", width: 200, extra: true, text: (s) => s.notes ?? "" },
   ];
 }
 
-const readOnly = columns();
-
 export function SitesPage({ me }: { me: Person }) {
   const [scope, setScope] = useScope();
   const [editing, setEditing] = useState<Site | "new" | null>(null);
-  const [own] = useState(() => columns(setEditing));
+  const [layer, setLayer] = useState<Site | null>(null);
   const may = allowed(me, "administer", "sites");
+  const sets = allowed(me, "change", "devices");
+  const [own] = useState(() => columns(may ? setEditing : undefined, sets ? setLayer : undefined));
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-center justify-between">
@@ -80,7 +103,7 @@ export function SitesPage({ me }: { me: Person }) {
         noun="sites"
         title={(total, all) => (scope ? `${total} of ${many(all, "site")}` : many(total, "site"))}
         where={scope}
-        columns={may ? own : readOnly}
+        columns={own}
         rowKey={(s) => s.name}
         defaultSort="title"
         className="max-h-[calc(100vh-216px)]"
@@ -94,6 +117,7 @@ export function SitesPage({ me }: { me: Person }) {
           )
         }
       />
+      {layer && <SiteLayerDialog site={layer} me={me} close={() => setLayer(null)} />}
       {editing && (
         <SiteDialog
           key={editing === "new" ? "" : editing.name}

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import type { Device, HappenedEvent, Port } from "../../api/client";
+import type { Device, Drift, HappenedEvent, Port } from "../../api/client";
 import { both, useList } from "../../api/lists";
 import { useChanges, useEvents } from "../../api/queries";
 import { useKept, useScope } from "../../app/view";
@@ -7,6 +7,7 @@ import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many } from "../../ui/time";
 import { type Range, RangeBar, useRange } from "../history/range";
+import { useDrift } from "../layers/queries";
 import { Summary } from "./Summary";
 
 export function WatchPage() {
@@ -40,12 +41,14 @@ function Attention() {
   });
   const ports = useList("ports", { where: both(scope, "port.health = down"), sort: "port.changed", limit: 50 });
   const changes = useChanges();
+  const drift = useDrift();
   if (devices.isError) return <Failure error={devices.error} retry={() => void devices.refetch()} />;
   const away = devices.data?.items ?? [];
   const cut = ports.data?.items ?? [];
   const trials =
     changes.data?.items.filter((c) => ["pushing", "on-trial", "keeping", "undoing"].includes(c.state)) ?? [];
-  const none = devices.data && ports.data && away.length + cut.length + trials.length === 0;
+  const drifts = (drift.data?.items ?? []).filter((d) => d.control !== "local");
+  const none = devices.data && ports.data && away.length + cut.length + trials.length + drifts.length === 0;
   return (
     <Panel
       title="Needs attention"
@@ -56,6 +59,7 @@ function Attention() {
               away.length && many(devices.data?.total ?? 0, "device"),
               cut.length && many(ports.data?.total ?? 0, "port"),
               trials.length && many(trials.length, "change"),
+              drifts.length && `${drifts.length} drifted`,
             ]
               .filter(Boolean)
               .join(", ")
@@ -94,6 +98,16 @@ function Attention() {
             at={d.health === "degraded" ? "" : d.since}
           />
         ))}
+        {drifts.map((d) => (
+          <Row
+            key={d.device}
+            state="degraded"
+            to="/drift"
+            name={d.device}
+            text={`runs ${many(d.differences.length, "setting")} other than intended${whoSet(d)}`}
+            at={d.differences[0]?.since ?? ""}
+          />
+        ))}
         {cut.map((p: Port) => (
           <Row
             key={p.ref}
@@ -107,6 +121,12 @@ function Attention() {
       </ul>
     </Panel>
   );
+}
+
+/** Who set what differs, as far as devices told. */
+function whoSet(d: Drift): string {
+  const by = [...new Set(d.differences.map((x) => x.by).filter(Boolean))];
+  return by.length > 0 ? `, set by ${by.join(", ")}` : "";
 }
 
 function Row({ state, to, name, text, at }: { state: string; to: string; name: string; text: string; at: string }) {
