@@ -182,6 +182,8 @@ func TestNothingSeriousForAxe(t *testing.T) {
 	require.NoError(t, err)
 	r := startRig(t, startWorld(t))
 	require.NoError(t, r.world.Throw(standin.Cut, "th-sw-02:1/1/14"))
+	r.cameras(t, map[string]string{"poe-priority": "critical"})
+	require.NoError(t, r.world.Throw(standin.Tinker, "th-sw-02:1/1/7"))
 	c := r.draft(t, [3]string{"th-sw-02:1/1/25", "trunk-vlans", "20,30"})
 	b := openConsole(t, r)
 	stranger := newBrowser(t)
@@ -211,6 +213,15 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"expected":      {chromedp.Navigate(r.Base + "/expected"), browser.Shows("No device is expected")},
 		"vlans":         {chromedp.Navigate(r.Base + "/vlans?vlan=40"), browser.Shows("Its ports"), browser.Press("Carry it from here to there…"), browser.Shows("Show what it takes")},
 		"settings":      {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=settings"), browser.Shows("Spanning tree")},
+		"templates":     {chromedp.Navigate(r.Base + "/templates"), browser.Shows("What it is"), browser.Press("Make a template"), browser.Shows("what people call it")},
+		"a template":    {chromedp.Navigate(r.Base + "/templates?view=picks"), browser.Shows("follows in all")},
+		"drift":         {chromedp.Navigate(r.Base + "/drift"), browser.Shows("night-shift")},
+		"layers":        {chromedp.Navigate(r.Base + "/devices/th-sw-02?sel=1%2F1%2F17&group=Layers"), browser.Shows("critical")},
+		"site settings": {chromedp.Navigate(r.Base + "/sites"), browser.Press("Settings"), browser.Shows("NTP servers")},
+		"a class":       {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=settings&object=vlan%2F50"), browser.Shows("IGMP snooping")},
+		"rules":         {chromedp.Navigate(r.Base + "/changes?view=rules"), browser.Press("New rule"), browser.Shows("A second person has to approve")},
+		"set up":        {chromedp.Navigate(r.Base + "/setup?site=tern-haven&step=5"), browser.Press("Some ports"), browser.Until("document.querySelector(`input[aria-label=Ports]`)")},
+		"set up, sum":   {chromedp.Navigate(r.Base + "/setup?site=tern-haven&step=6"), browser.Shows("Everything is already as it says")},
 		"groups":        {chromedp.Navigate(r.Base + "/groups"), browser.Press("Make a group"), browser.Shows("Picked by")},
 		"map":           {chromedp.Navigate(r.Base + "/map?site=tern-haven&vlan=50"), browser.Until("document.querySelectorAll(`.react-flow__node`).length === 5")},
 		"places":        {chromedp.Navigate(r.Base + "/map?view=places"), browser.Shows("No site has coordinates")},

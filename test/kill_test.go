@@ -126,7 +126,10 @@ func (p *process) settle(number int64) v1.Change {
 
 var killPorts = []string{"th-sw-02:1/1/7", "th-sw-01:1/1/7"}
 
-// TestKilledService kills the service ten times in each state of a push over two devices, at moments spread over it, and
+// kills is how often the service is killed in each of the four states: 200 times in all.
+const kills = 50
+
+// TestKilledService kills the service many times in each state of a push over two devices, at moments spread over it, and
 // holds what the devices really run against what the service says after it was started again.
 func TestKilledService(t *testing.T) {
 	for _, phase := range []string{"pushing", "on-trial", "keeping", "undoing"} {
@@ -137,14 +140,14 @@ func TestKilledService(t *testing.T) {
 			p := startProcess(t, w)
 			random := rand.New(rand.NewPCG(1, uint64(len(phase))))
 			ends := map[string]int{}
-			for round := range 10 {
+			for round := range kills {
 				want := 40
 				if vlan, _ := r.runs(killPorts[0]); vlan == "40" {
 					want = 20
 				}
 				c := p.pushBoth(want)
 				// The moments are spread evenly over what the phase takes, with some chance.
-				share := (float64(round) + random.Float64()) / 10
+				share := (float64(round) + random.Float64()) / kills
 				p.into(phase, c.Number, share)
 				p.kill()
 				p.start()

@@ -15,6 +15,7 @@ import (
 	"example.net/everypost/internal/api/server"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/console"
+	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
@@ -90,7 +91,7 @@ func (r *rig) start(t testing.TB) {
 	if r.ownPace {
 		timing, keepEvery = fleet.Timing{}, 0
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: netconf.Connector{}, Timing: timing, KeepEvery: keepEvery, Log: log})
+	svc, err := service.Open(ctx, service.Options{Dir: r.dir, Connector: connector, Timing: timing, KeepEvery: keepEvery, Log: log})
 	require.NoError(t, err)
 	r.svc, r.stop = svc, cancel
 	r.server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))
@@ -195,3 +196,6 @@ func (r *rig) runs(port string) (vlan string, poe string) {
 	}
 	return "", ""
 }
+
+// connector speaks NETCONF with the devices of a rig.
+func connector(s driver.Secrets) driver.Connector { return netconf.Connector{Secrets: s} }

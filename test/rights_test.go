@@ -39,17 +39,17 @@ func routes(t testing.TB) map[string]string {
 // What the five people of the company may do, written down once more by hand.
 const (
 	seesNetwork   = "see sites,see devices,see ports,see clients,see changes,see events,see groups"
-	technicianMay = seesNetwork + ",see configuration,operate devices,operate clients,operate terminals,change ports"
+	technicianMay = seesNetwork + ",see configuration,see templates,operate devices,operate clients,operate terminals,change ports"
 )
 
 var mayDo = map[string]string{
 	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery," +
-		"change ports,change devices,administer sites,administer people,see terminals,operate terminals",
-	"operator":         seesNetwork + ",see configuration,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals",
+		"see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals",
+	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes",
 	"technician":       technicianMay,
-	"security-officer": seesNetwork + ",see configuration,see discovery,see people,see audit,see terminals",
+	"security-officer": seesNetwork + ",see configuration,see templates,see discovery,see people,see audit,see terminals,operate changes",
 	"manager":          seesNetwork,
-	"viewer":           seesNetwork + ",see configuration",
+	"viewer":           seesNetwork + ",see configuration,see templates",
 	"nobody":           "",
 }
 

@@ -1,0 +1,304 @@
+package test
+
+import (
+	"net/http"
+	"slices"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/browser"
+	"example.net/everypost/internal/standin"
+)
+
+// kept has rows drafted, checked, pushed and kept.
+func (r *rig) kept(t testing.TB, rows ...v1.BulkRow) v1.Change {
+	t.Helper()
+	answer, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: rows})
+	require.NoError(t, err)
+	require.NotNil(t, answer.Change, "%v", answer.Results)
+	c, err := r.Check(t.Context(), answer.Change.Number)
+	require.NoError(t, err)
+	if len(c.Devices) > 0 {
+		r.keep(t, c)
+		return c
+	}
+	_, err = r.Push(t.Context(), c.Number, 0, v1.PushRequest{})
+	require.NoError(t, err)
+	return r.until(t, c.Number, "kept")
+}
+
+// cameras makes the template of the cameras.
+func (r *rig) cameras(t testing.TB, set map[string]string) v1.Change {
+	t.Helper()
+	return r.kept(t, v1.BulkRow{On: []string{"template/camera:self"}, Set: map[string]string{"present": "on", "pick": `port.description ~ "Camera*"`}}, v1.BulkRow{On: []string{"template/camera:port"}, Set: set})
+}
+
+// stands tells how a thing stands on a setting.
+func (r *rig) stands(t testing.TB, on, setting string, change int64) v1.Standing {
+	t.Helper()
+	st, err := r.Standing(t.Context(), v1.StandingRequest{On: []string{on}, Change: change})
+	require.NoError(t, err)
+	at := slices.IndexFunc(st.Items, func(s v1.Standing) bool { return s.Setting == setting })
+	require.GreaterOrEqual(t, at, 0)
+	return st.Items[at]
+}
+
+func TestATemplateReachesAllThatItPicks(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	c := r.cameras(t, map[string]string{"poe-priority": "critical", "vlan": "50"})
+	for _, d := range c.Differences {
+		assert.Equal(t, "poe-priority template/camera", d.Field+" "+d.Layer, "the VLAN is as it says already")
+	}
+	assert.NotEmpty(t, c.Differences)
+	assert.Contains(t, independently(t, r, "th-sw-02:1/1/17"), "50")
+	priority := r.stands(t, "th-sw-02:1/1/17", "poe-priority", 0)
+	assert.Equal(t, []v1.Count{{Value: "critical", Count: 1}}, priority.Values)
+	assert.Equal(t, []v1.Saying{{Layer: "default", Value: "low"}, {Layer: "template/camera", Value: "critical", Change: c.Number}}, priority.Says)
+
+	r.kept(t, v1.BulkRow{On: []string{"th-sw-02:1/1/17"}, Set: map[string]string{"poe-priority": "high"}})
+	tpl, err := r.Template(t.Context(), "camera", 0)
+	require.NoError(t, err)
+	assert.Equal(t, 1, tpl.Others)
+	at := slices.IndexFunc(tpl.Picked, func(p v1.Picked) bool { return p.On == "th-sw-02:1/1/17" })
+	assert.Equal(t, []v1.Other{{Setting: "poe-priority", Value: "high", Layer: "device"}}, tpl.Picked[at].Others)
+
+	r.restart(t)
+	r.awaitAll(t)
+	assert.Equal(t, "device", r.stands(t, "th-sw-02:1/1/17", "poe-priority", 0).Layers[0].Value, "a restart forgets nothing")
+	r.kept(t, v1.BulkRow{On: []string{"th-sw-02:1/1/17"}, Inherit: []string{"poe-priority"}})
+	assert.Equal(t, []v1.Count{{Value: "critical", Count: 1}}, r.stands(t, "th-sw-02:1/1/17", "poe-priority", 0).Values)
+
+	// What a port is called brings along what ports of that name are to be.
+	named, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{{On: []string{"th-sw-02:1/1/2"}, Set: map[string]string{"description": "Camera 88"}}}})
+	require.NoError(t, err)
+	assert.Equal(t, "template/camera", r.stands(t, "th-sw-02:1/1/2", "poe-priority", named.Change.Number).Layers[0].Value)
+	assert.Equal(t, "device", r.stands(t, "th-sw-02:1/1/2", "vlan", named.Change.Number).Layers[0].Value, "the port was in a VLAN of its own when it was found")
+
+	back, err := r.TakeBack(t.Context(), c.Number)
+	require.NoError(t, err)
+	assert.Len(t, back.Edits, 1, "a template is taken back as a whole: %v", back.Edits)
+	assert.Equal(t, v1.Edit{Port: "template/camera:self", Field: "present", Value: "off"}, back.Edits[0])
+}
+
+func TestAWrongTemplateIsRefused(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	self := func(set map[string]string) v1.BulkRow {
+		return v1.BulkRow{On: []string{"template/x:self"}, Set: set}
+	}
+	for says, rows := range map[string][]v1.BulkRow{
+		"there is no template x":         {{On: []string{"template/x:port"}, Set: map[string]string{"edge": "on"}}},
+		"unknown field":                  {self(map[string]string{"present": "on", "pick": "prot = 3"})},
+		"cannot pick by links":           {self(map[string]string{"present": "on", "pick": "link.mbps > 1"})},
+		"is for ports, and speaks of":    {self(map[string]string{"present": "on"}), {On: []string{"template/x"}, Set: map[string]string{"contact": "a"}}},
+		"is for devices, and speaks of":  {self(map[string]string{"present": "on", "for": "devices"}), {On: []string{"template/x:port"}, Set: map[string]string{"edge": "on"}}},
+		"there is no site atlantis":      {{On: []string{"site/atlantis"}, Set: map[string]string{"contact": "a"}}},
+		"single ports are set up on":     {{On: []string{"template/x:1/1/7"}, Set: map[string]string{"vlan": "40"}}},
+		"is neither on nor off":          {{On: []string{"template/x:port"}, Set: map[string]string{"enabled": "perhaps"}}},
+		"bundles are set up on each dev": {{On: []string{"site/tern-haven:lag1"}, Set: map[string]string{"protocol": "static"}}},
+	} {
+		_, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: rows})
+		assert.ErrorContains(t, err, says)
+	}
+	list, err := r.Changes(t.Context(), "")
+	require.NoError(t, err)
+	assert.Empty(t, list.Items, "nothing came of it")
+}
+
+func TestWhoMayChangeATemplate(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	r.cameras(t, map[string]string{"poe-priority": "high"})
+	rows := []v1.BulkRow{{On: []string{"template/camera:port"}, Set: map[string]string{"poe-priority": "low"}}}
+	tech := r.as(t, "coral", "technician")
+	_, err := tech.Bulk(t.Context(), v1.BulkRequest{Rows: rows})
+	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "change templates")
+	confined := r.confine(t, "dora", "administrator", "site = tern-haven")
+	_, err = confined.Bulk(t.Context(), v1.BulkRequest{Rows: rows})
+	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "of the whole network")
+	_, err = confined.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{{On: []string{"site/tern-haven"}, Set: map[string]string{"contact": "Dora"}}}})
+	require.NoError(t, err, "her own site she may")
+	elsewhere := r.confine(t, "egon", "administrator", "site = harbour-house")
+	_, err = elsewhere.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{{On: []string{"site/tern-haven"}, Set: map[string]string{"contact": "Egon"}}}})
+	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "tern-haven")
+}
+
+// drifted waits until so many settings of a device differ.
+func (r *rig) drifted(t testing.TB, device string, n int) v1.Drift {
+	t.Helper()
+	var out v1.Drift
+	require.Eventually(t, func() bool {
+		list, err := r.Drift(t.Context())
+		out = v1.Drift{}
+		for _, d := range list.Items {
+			if d.Device == device {
+				out = d
+			}
+		}
+		return err == nil && len(out.Differences) == n
+	}, 20*time.Second, 10*time.Millisecond, "%d settings of %s should differ", n, device)
+	return out
+}
+
+func TestWhatSomebodyChangesOnTheSpotIsDrift(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	term := signedIn(t, r)
+	r.stands(t, printer, "vlan", 0) // the switch was read, and is intended to run that
+	require.NoError(t, r.world.Throw(standin.Tinker, printer))
+	d := r.drifted(t, "th-sw-02", 2)
+	for _, one := range d.Differences {
+		assert.Equal(t, "night-shift", one.By, one.Setting)
+		assert.WithinDuration(t, time.Now(), one.Since, 30*time.Second)
+	}
+	assert.Equal(t, "20", d.Differences[1].Intended)
+	out := term.run("", "drift")
+	assert.Equal(t, 7, out.code)
+	assert.Contains(t, out.out, "night-shift")
+
+	// Back to what is intended, by a draft.
+	c, err := r.RestoreDrift(t.Context(), v1.RestoreRequest{On: []string{printer}})
+	require.NoError(t, err)
+	checked, err := r.Check(t.Context(), c.Number)
+	require.NoError(t, err)
+	r.keep(t, checked)
+	r.drifted(t, "th-sw-02", 0)
+	vlan, _ := r.runs(printer)
+	assert.Equal(t, "20", vlan)
+
+	// What a change of our own tries is no drift.
+	tried := r.draft(t, [3]string{printer, "vlan", "40"})
+	_, err = r.Push(t.Context(), tried.Number, 0, v1.PushRequest{TrialSeconds: 60})
+	require.NoError(t, err)
+	r.until(t, tried.Number, "on-trial")
+	assert.Equal(t, "trial", r.stands(t, printer, "vlan", 0).Layers[0].Value)
+	assert.Regexp(t, `vlan +40 +on trial +itself: 20`, term.good("layers", printer).out)
+	_, err = r.Undo(t.Context(), tried.Number)
+	require.NoError(t, err)
+	r.until(t, tried.Number, "undone")
+	assert.Equal(t, "device", r.stands(t, printer, "vlan", 0).Layers[0].Value)
+	assert.Equal(t, 0, term.run("", "drift").code)
+
+	// Once more, and this time it is to stay.
+	require.NoError(t, r.world.Throw(standin.Tinker, printer))
+	r.drifted(t, "th-sw-02", 2)
+	r.restart(t)
+	r.awaitAll(t)
+	assert.Equal(t, "night-shift", r.drifted(t, "th-sw-02", 2).Differences[0].By, "also after a restart")
+	term = signedIn(t, r)
+	term.good("drift", "adopt", "th-sw-02", "1/1/7")
+	r.drifted(t, "th-sw-02", 0)
+	assert.Equal(t, "device", r.stands(t, printer, "vlan", 0).Layers[0].Value)
+	_, err = r.AdoptDrift(t.Context(), "th-sw-02", nil)
+	problem(t, err, http.StatusConflict, v1.ProblemInUse, "nothing there")
+	assert.NotEmpty(t, r.audited(t, "adopt-drift"))
+}
+
+func TestWhoChangesADevice(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	r.cameras(t, map[string]string{"poe-priority": "high"})
+	term := signedIn(t, r)
+	term.good("device", "control", "th-sw-02", "watched")
+	_, err := r.MakeChange(t.Context(), v1.ChangeRequest{Edits: []v1.Edit{{Port: printer, Field: "vlan", Value: "40"}}})
+	problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, "only watched")
+	answer, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{{On: []string{printer}, Set: map[string]string{"vlan": "40"}}}})
+	require.NoError(t, err)
+	assert.Contains(t, answer.Results[0].Why, "only watched")
+
+	// A template goes on without it.
+	c := r.kept(t, v1.BulkRow{On: []string{"template/camera:port"}, Set: map[string]string{"poe-priority": "critical"}})
+	for _, d := range c.Differences {
+		assert.NotContains(t, d.Port, "th-sw-02:")
+	}
+	require.NoError(t, r.SetControl(t.Context(), "th-sw-02", "here"))
+	d := r.drifted(t, "th-sw-02", 4)
+	assert.Equal(t, "template/camera", d.Differences[0].Layer, "what it missed is told")
+
+	require.NoError(t, r.SetControl(t.Context(), "th-sw-02", "local"))
+	assert.Equal(t, "local", r.drifted(t, "th-sw-02", 4).Control)
+	problem(t, second(r.RestoreDrift(t.Context(), v1.RestoreRequest{On: []string{"th-sw-02"}})), http.StatusUnprocessableEntity, v1.ProblemInvalid, "local control")
+	device, err := r.Device(t.Context(), "th-sw-02")
+	require.NoError(t, err)
+	assert.Equal(t, "local 4", device.Control+" "+strconv.Itoa(device.Drift))
+}
+
+func TestSettingsOfOneDeviceForOthers(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	r.kept(t, v1.BulkRow{On: []string{"th-sw-02"}, Set: map[string]string{"contact": "Ada", "ntp-servers": "10.1.10.1"}},
+		v1.BulkRow{On: []string{"th-sw-02:acl/desks"}, Set: map[string]string{"present": "on", "rules": "deny tcp from any to 10.20.50.0/24\npermit ip from 10.20.0.0/16 to any"}})
+	answer, err := r.CopySettings(t.Context(), v1.CopyRequest{From: "th-sw-02", To: []string{"th-sw-01"}, Parts: []string{"device", "lists"}})
+	require.NoError(t, err)
+	var got []string
+	for _, d := range answer.Change.Differences {
+		got = append(got, d.Port+" "+d.Field+" "+d.After)
+	}
+	assert.Equal(t, []string{"th-sw-01 ntp-servers 10.1.10.1", "th-sw-01:acl/desks present on", "th-sw-01:acl/desks rules deny tcp from any to 10.20.50.0/24\npermit ip from 10.20.0.0/16 to any"}, got, "who looks after it is its own")
+	_, err = r.CopySettings(t.Context(), v1.CopyRequest{From: "th-sw-02", To: []string{"th-sw-02"}})
+	assert.ErrorContains(t, err, "onto itself")
+}
+
+func TestTemplatesByCommand(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	term := signedIn(t, r)
+	made := term.good("template", "set", "camera", "--title", "Cameras", "--pick", `port.description ~ "Camera*"`, "vlan=60", "edge=on")
+	assert.Contains(t, made.out, "template/camera:port")
+	assert.Contains(t, made.err, "camera picks ")
+	assert.Contains(t, made.err, "a stronger layer speaks", "the VLAN is said by each port")
+	out := term.good("template", "set", "camera", "--change", "1", "--take-over").out
+	assert.Contains(t, out, "says nothing")
+	assert.Regexp(t, `th-sw-02:1/1/17 +vlan +50 +60 +template camera`, out)
+	assert.Contains(t, term.good("templates", "--change", "1").out, "Cameras")
+	term.good("change", "check", "1")
+	assert.Contains(t, term.good("layers", "th-sw-02:1/1/17", "--change", "1").out, "template camera")
+	term.good("change", "discard", "1")
+
+	out = term.good("site", "layer", "tern-haven", "contact=Terminal office").out
+	assert.Regexp(t, `th-sw-02 +contact +- +Terminal office +site tern-haven`, out)
+	assert.Contains(t, term.good("site", "layer", "tern-haven").err, "Nothing is said")
+	assert.Equal(t, 2, term.run("", "template", "set", "camera", "--on", "vlan/30", "name=x").code)
+	missing := term.run("", "template", "show", "nothing")
+	assert.Contains(t, missing.err, "template nothing")
+	assert.NotEqual(t, 0, missing.code)
+}
+
+func TestTemplatesAndDriftByConsole(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/templates"), browser.Shows("There are no templates yet"),
+		browser.Press("Make a template"), browser.TypeInto("Title", "Cameras"), browser.TypeInto("Picks", "prot = 3 "), browser.Shows("unknown field"),
+		chromedp.Evaluate(`document.querySelector("[role=dialog] textarea").select()`, nil), browser.Type("[role=dialog] textarea", `port.description ~ "Camera*"`), browser.Press("Put into a new draft"), browser.Shows("Change 1"), browser.Shows("It says nothing yet"),
+		browser.TypeInto("VLAN (access)", "60"), browser.Press("Add to draft 1"), browser.Shows("a stronger layer speaks"),
+		browser.Press("Power"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 1"), browser.Shows("says critical"),
+		browser.Press("What it picks"), browser.Shows("vlan 50 (itself)"), browser.Press("Have all of them follow it"), browser.Shows("follows in all"),
+		browser.Press("Check"), browser.Shows("Push to "), browser.Press("Push to "), inDialog("Push"), browser.Shows("Every device was read back"), browser.Press("Keep"), browser.Shows("It runs for good"),
+		// Where each setting of a port comes from.
+		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F17&group=Layers"),
+		browser.Until(`[...document.querySelectorAll("table th")].some(h => h.innerText.trim() === "cameras")`),
+	))
+	vlan, _ := r.runs("th-sw-02:1/1/17")
+	assert.Equal(t, "60", vlan)
+	require.NoError(t, r.world.Throw(standin.Tinker, "th-sw-02:1/1/17"))
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/drift"), browser.Shows("night-shift"), browser.Press("Put all back…"), browser.Shows("Change 2"), browser.Shows("as intended"),
+		browser.Press("Adopt all as intended"), browser.Shows("Everything runs as intended"),
+		chromedp.Navigate(r.Base+"/devices/th-sw-02?tab=settings"), browser.Shows("Copy to others…"), browser.Choose("Changed", "local"), browser.Shows("It is under local control"),
+		browser.Choose("Changed", "here"), browser.Shows("Contact"),
+		chromedp.Navigate(r.Base+"/sites"), browser.Shows("Tern Haven terminal"), browser.Press("Settings"), browser.TypeInto("Contact", "Terminal office"), browser.Press("Add to draft 2"),
+	))
+	require.Eventually(t, func() bool {
+		c, err := r.Change(t.Context(), 2)
+		return err == nil && slices.ContainsFunc(c.Edits, func(e v1.Edit) bool { return e.Port == "site/tern-haven" && e.Value == "Terminal office" })
+	}, waitLong, waitStep)
+}
