@@ -26,6 +26,10 @@ require (
 
 require github.com/coder/websocket v1.8.15
 
+require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
+
+require github.com/gosnmp/gosnmp v1.47.0
+
 require (
 	github.com/beorn7/perks v1.0.1 // indirect
 	github.com/cespare/xxhash/v2 v2.3.0 // indirect

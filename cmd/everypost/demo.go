@@ -382,6 +382,11 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return err
 		}
 	}
+	if !scaled(world) {
+		if err := makeTemplates(ctx, c); err != nil {
+			return err
+		}
+	}
 	d, err := c.Discover(ctx, v1.DiscoveryRequest{Targets: []string{start}, User: demoDeviceUser, Password: demoDevicePassword, Hops: 16})
 	if err != nil {
 		return err
@@ -427,7 +432,10 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 			return err
 		}
 	}
-	return claimSandpiper(ctx, c, world)
+	if err := claimSandpiper(ctx, c, world); err != nil {
+		return err
+	}
+	return tinker(ctx, c, world)
 }
 
 // demoVLANs is what the company says of its VLANs.

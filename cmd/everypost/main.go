@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	_ "time/tzdata" // time zones, where the machine has none
 
 	"example.net/everypost/internal/cli"
 )

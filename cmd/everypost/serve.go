@@ -21,6 +21,7 @@ import (
 	"example.net/everypost/internal/api/server"
 	"example.net/everypost/internal/console"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
@@ -120,7 +121,7 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	if ip := net.ParseIP(host); !secure && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return fmt.Errorf("--listen %s can be reached from other machines: give --tls-cert and --tls-key, or listen on 127.0.0.1", o.listen)
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: netconf.Connector{}, Log: log})
+	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log})
 	if err != nil {
 		return err
 	}
@@ -229,3 +230,6 @@ func firstUser(ctx context.Context, svc *service.Service, log *slog.Logger) erro
 	log.Info("made the first administrator", "user", name)
 	return nil
 }
+
+// connector speaks NETCONF with devices.
+func connector(s driver.Secrets) driver.Connector { return netconf.Connector{Secrets: s} }

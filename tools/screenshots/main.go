@@ -120,37 +120,44 @@ func pages(b *browser.Browser, t terminal) error {
 		// A change through its whole life.
 		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"),
 		browser.Press("Port 1/1/7"), browser.Shows("Put into a new draft"),
-		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 1"),
+		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
 		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
 		browser.Press("Check"), browser.Shows("guards found nothing"),
 		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), picture("trial"),
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
-		chromedp.SendKeys(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
+		chromedp.SendKeys(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 3"),
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
 				t.command("", "demo", "fault", "--control", control, "cut", "th-fw-01:port1"),
 				t.command("", "demo", "fault", "--control", control, "dead-supply", "th-sw-05"),
-				t.command("", "demo", "fault", "--control", control, "rain", "th-rl-01"),
-				t.forgetAndSearch())
+				t.command("", "demo", "fault", "--control", control, "rain", "th-rl-01"))
 		}),
 		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
 		browser.Theme("dark"),
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
-		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 1"), picture("compare"),
+		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 2"), picture("compare"),
 		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("Its ports"), picture("vlans"),
-		chromedp.Navigate(base+"/devices/th-sw-01?tab=settings&object=lag3&group=Bundle"), browser.Shows("LACP rate"), picture("settings"),
+		chromedp.Navigate(base+"/devices/ng-sw-02?sel=1%2F1%2F5&group=Layers"), browser.Shows("tried at night"), picture("layers"),
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
-		chromedp.Navigate(base+"/devices/th-ap-01?tab=wireless"), browser.Shows("Lantern Passengers"), picture("access-point"),
-		chromedp.Navigate(base+"/devices/th-rl-01?tab=history&part=radio-link&period=30d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("radio-link"),
-		chromedp.Navigate(base+"/discover"), browser.Shows("Search 2"), browser.Shows("waiting to be accepted"), picture("discover"),
+		chromedp.Navigate(base+"/devices/th-sw-04?sel=1%2F1%2F25,1%2F1%2F27"), browser.Shows("Bundle them…"), browser.Press("Bundle them…"), browser.Shows("The other end"), picture("bundle"),
+		chromedp.Navigate(base+"/devices/hh-st-01?tab=zones"), browser.Shows("host-cameras"),
+		chromedp.Evaluate("document.querySelector(`[aria-label='1/1/4 and 1/1/14: do not see each other']`).click()", nil), browser.TypeInto("Name", "cameras"), browser.TypeInto("Purpose", "what the cameras saw"), picture("zones"),
+		chromedp.ActionFunc(func(context.Context) error {
+			return errors.Join(t.command("", "change-rule", "set", "vessels", "--title", "Ships are changed in port", "--pick", "site in (fulmar, guillemot, razorbill, turnstone)", "--hours", "mon-sun 01:00-04:30", "--zone", "Europe/London"),
+				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),
+				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "4"), t.command("", "change", "push", "4", "--at", "23:59"))
+		}),
+		chromedp.Navigate(base+"/changes?view=rules&tray=4"), browser.Shows("Waits to be pushed"), picture("waiting"),
+		chromedp.Navigate(base+"/changes?tray=3"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
-		chromedp.Navigate(base+"/map?site=kelp-bay&vlan=90"), browser.Until("document.querySelectorAll(`.react-flow__edge`).length > 10"), chromedp.Sleep(2*time.Second), picture("map-vlan"),
 		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),
+		chromedp.Navigate(base+"/templates?template=camera&group=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 3"), browser.Shows("says critical"),
+		browser.Until("document.querySelector(`aside[aria-label='Draft tray']`).innerText.includes(`poe-priority`)"), picture("templates"),
 	)
 }
 
@@ -168,15 +175,6 @@ func (t terminal) command(stdin string, args ...string) error {
 		return fmt.Errorf("everypost %s: %w\n%s", strings.Join(args, " "), err, b)
 	}
 	return nil
-}
-
-// forgetAndSearch takes the devices of a site out, so that a search finds them.
-func (t terminal) forgetAndSearch() error {
-	var errs []error
-	for _, d := range []string{"mp-edge-01", "mp-sw-01", "mp-ap-01"} {
-		errs = append(errs, t.command("", "device", "retire", d), t.command("", "device", "forget", d))
-	}
-	return errors.Join(append(errs, t.command("tidewater-lamp\n", "discover", "127.20.5.1:2930", "--user", "fleet", "--hops", "3"))...)
 }
 
 func (t terminal) pictures() error {
