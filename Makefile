@@ -49,6 +49,7 @@ screenshots: bin/everypost ## take the pictures in docs/screenshots anew
 	go run ./tools/screenshots
 
 generate: ## generate the description of the interface, the console's types and the reference of commands anew
+	go run ./tools/timezones
 	go run ./tools/openapi > web/openapi.json
 	cd web && npm run --silent types
 	go run ./tools/reference

@@ -118,7 +118,7 @@ func TestValues(t *testing.T) {
 		{named(OnACL), "guests", "guests"}, {named(OnACL), "Big Name", ""}, {named(OnACL), "None", "none"},
 		{text(3), "abcd", ""}, {text(3), "a\x00b", ""}, {text(3), " ab ", "ab"},
 		{choice("auto", "10M").caseless(), "10m", "10M"}, {choice("auto", "10M").caseless(), "20M", ""},
-		{timeZone(), "Europe/London", "Europe/London"}, {timeZone(), "../etc/passwd", ""},
+		{timeZone(), "Europe/London", "Europe/London"}, {timeZone(), "europe/london", "Europe/London"}, {timeZone(), "Mars", ""}, {timeZone(), "../etc/passwd", ""},
 	} {
 		got, err := tc.v.Normal(tc.text)
 		if tc.out == "" {

@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
+	"strings"
 
 	"example.net/everypost/internal/core/network"
 )
@@ -74,16 +75,22 @@ func setManagementVLAN(c *network.Config, object, value string) error {
 	return nil
 }
 
+// timeZone is the name of a zone of the IANA time zone database, as RFC 7317 (timezone-name) has it.
 func timeZone() Value {
 	return Value{Type: Text, Form: "a time zone such as Europe/London", normal: func(s string) (string, error) {
-		if !zoneName.MatchString(s) {
-			return "", fmt.Errorf("%q is not a time zone: write it like Europe/London", s)
+		zones := strings.Fields(timeZones)
+		if i := slices.IndexFunc(zones, func(z string) bool { return strings.EqualFold(z, s) }); i >= 0 {
+			return zones[i], nil
 		}
-		return s, nil
+		hint := "write it like Europe/London"
+		if i := slices.IndexFunc(zones, func(z string) bool { return strings.EqualFold(z[strings.LastIndexByte(z, '/')+1:], s) }); i >= 0 {
+			hint = "did you mean " + zones[i] + "?"
+		} else if near := nearest(s, zones); near != "" {
+			hint = "did you mean " + near + "?"
+		}
+		return "", fmt.Errorf("%q is not a time zone: %s", s, hint)
 	}}
 }
-
-var zoneName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_+/-]{0,62}$`)
 
 func managementAddress(c network.Config, _ string) (string, error) {
 	if c.ManagementAddress == "" {
