@@ -95,6 +95,17 @@ func unionOf(a, b []string) []string {
 	return out
 }
 
+// ByDevice sorts edits of devices by them.
+func ByDevice(edits []Edit) map[string][]Edit {
+	out := map[string][]Edit{}
+	for _, e := range edits {
+		if !OnLayer(e.Port) {
+			out[e.Port.Device] = append(out[e.Port.Device], e)
+		}
+	}
+	return out
+}
+
 // Devices lists the devices that edits name, in order of name.
 func Devices(edits []Edit) []string {
 	seen := map[string]bool{}

@@ -92,10 +92,11 @@ func (s *Service) Plan(ctx context.Context, rows []Row, draft []intent.Edit) ([]
 	if err != nil {
 		x = expansion{}
 	}
+	drafted := intent.ByDevice(x.edits)
 	for device, groups := range byDevice {
 		v, ok := s.fleet.View(device)
 		config := v.Config
-		if after, err := intent.Apply(device, config, x.edits); err == nil {
+		if after, err := intent.Apply(device, config, drafted[device]); err == nil {
 			config = after
 		}
 		for _, group := range groups {
@@ -149,24 +150,9 @@ func (p *plan) inOrder(order []network.PortRef) []Result {
 // planOn plans the edits of one thing on a device that runs a configuration.
 func planOn(config network.Config, stage intent.Stage, group []intent.Edit) (Result, network.Config) {
 	on := group[0].Port
-	spoke := false // whether the device said something itself that it is to say no more
-	valued := slices.Clone(group)
-	bare := stage.Layers.With(group, 0)
-	valued = slices.DeleteFunc(valued, func(e intent.Edit) bool {
-		if e.Act == intent.Set {
-			return false
-		}
-		_, had := stage.Layers.Words(on).Of(on.Port, e.Field)
-		spoke = spoke || had
-		return true
-	})
-	for _, e := range group {
-		if s, err := setting.Lookup(setting.KindOf(on.Port), e.Field); err == nil && e.Act != intent.Set {
-			if value, _, ok := bare.Holds(stage.Spots[on.Device], on.Port, s); ok {
-				e.Value = value
-				valued = append(valued, e)
-			}
-		}
+	valued, spoke := group, false
+	if slices.ContainsFunc(group, func(e intent.Edit) bool { return e.Act != intent.Set }) {
+		valued, spoke = withoutWords(stage, group)
 	}
 	after, faults := intent.ApplyObject(config, valued)
 	switch {
@@ -176,6 +162,28 @@ func planOn(config network.Config, stage intent.Stage, group []intent.Edit) (Res
 		return Result{On: on, Outcome: Unchanged}, after
 	}
 	return Result{On: on, Outcome: Set}, after
+}
+
+// withoutWords are the edits of one thing with the values that come to it where it is to say nothing itself, and whether it said
+// something so far.
+func withoutWords(stage intent.Stage, group []intent.Edit) (valued []intent.Edit, spoke bool) {
+	bare := stage.Layers.With(group, 0)
+	var inherited []intent.Edit
+	for _, e := range group {
+		if e.Act == intent.Set {
+			valued = append(valued, e)
+			continue
+		}
+		_, had := stage.Layers.Words(e.Port).Of(e.Port.Port, e.Field)
+		spoke = spoke || had
+		if s, err := setting.Lookup(setting.KindOf(e.Port.Port), e.Field); err == nil {
+			if value, _, ok := bare.Holds(stage.Spots[e.Port.Device], e.Port.Port, s); ok {
+				e.Value = value
+				inherited = append(inherited, e)
+			}
+		}
+	}
+	return append(valued, inherited...), spoke
 }
 
 // planOnLayer plans the edits of a part of a layer.
@@ -428,8 +436,8 @@ func (s *Service) NetworkAfter(ctx context.Context, draft []intent.Edit) (Networ
 		return n, err
 	}
 	x, err := s.expand(ctx, draft)
-	for _, device := range intent.Devices(x.edits) {
-		if after, err := intent.Apply(device, n.Configs[device], x.edits); err == nil {
+	for device, edits := range intent.ByDevice(x.edits) {
+		if after, err := intent.Apply(device, n.Configs[device], edits); err == nil {
 			n.Configs[device] = after
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -147,7 +148,7 @@ func (s *Service) TrialStepped(device string, at time.Time, step driver.TrialSte
 // New returns the service. It works until Close; Resume takes up what an earlier life left.
 func New(f Fleet, s Store, l Layers, bus *events.Bus, log *slog.Logger) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{fleet: f, store: s, layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, kicked: make(chan struct{}, 1)}
+	return &Service{fleet: f, store: remember(s), layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, kicked: make(chan struct{}, 1)}
 }
 
 // Start begins pushes that wait when it is their time.
@@ -159,16 +160,8 @@ func (s *Service) Close() {
 	s.wg.Wait()
 }
 
-// Get returns a change. One that is led is told as its worker recorded it last, which need not be read again.
+// Get returns a change as it is kept.
 func (s *Service) Get(ctx context.Context, number int64) (store.Change, error) {
-	s.mu.Lock()
-	w := s.workers[number]
-	s.mu.Unlock()
-	if w != nil {
-		if c, ok := w.asRecorded(); ok {
-			return c, nil
-		}
-	}
 	return s.store.Change(ctx, number)
 }
 
@@ -210,7 +203,7 @@ func (s *Service) Edit(ctx context.Context, number int64, by string, edits []int
 func (s *Service) TakeOut(ctx context.Context, number int64, port network.PortRef, field string) (store.Change, error) {
 	return s.redraft(ctx, number, func(c *store.Change) error {
 		n := len(c.Edits)
-		c.Edits = slices.DeleteFunc(c.Edits, func(e intent.Edit) bool { return e.Port == port && e.Field == field })
+		c.Edits = slices.DeleteFunc(slices.Clone(c.Edits), func(e intent.Edit) bool { return e.Port == port && e.Field == field })
 		if len(c.Edits) == n {
 			return fmt.Errorf("%w: change %d does not set %s of %s", store.ErrNotFound, number, field, port)
 		}
@@ -279,16 +272,16 @@ func (s *Service) Discard(ctx context.Context, number int64) error {
 	return nil
 }
 
-// fits tells whether the edits can be made on the devices as they are.
+// fits tells why edits cannot be made on the devices as they are, or nil.
 func (s *Service) fits(ctx context.Context, edits []intent.Edit) error {
-	_, err := s.fit(ctx, edits)
+	_, _, err := s.fit(ctx, edits)
 	return err
 }
 
-// fit works out what edits come to, and tells why that cannot be on the devices as they are.
-func (s *Service) fit(ctx context.Context, edits []intent.Edit) (expansion, error) {
+// fit works out what edits come to on the devices as they are, and tells why that cannot be.
+func (s *Service) fit(ctx context.Context, edits []intent.Edit) (expansion, []store.ChangeDevice, error) {
 	if len(edits) > MaxEdits {
-		return expansion{}, fmt.Errorf("a change holds at most %d edits", MaxEdits)
+		return expansion{}, nil, fmt.Errorf("a change holds at most %d edits", MaxEdits)
 	}
 	var errs []error
 	for _, device := range intent.Devices(edits) {
@@ -303,19 +296,34 @@ func (s *Service) fit(ctx context.Context, edits []intent.Edit) (expansion, erro
 		}
 	}
 	if len(errs) > 0 {
-		return expansion{}, errors.Join(errs...)
+		return expansion{}, nil, errors.Join(errs...)
 	}
 	x, err := s.expand(ctx, edits)
 	if err != nil {
-		return x, err
+		return x, nil, err
 	}
-	for _, device := range intent.Devices(x.edits) {
-		if v, ok := s.fleet.View(device); ok && v.Known {
-			_, err := intent.Apply(device, v.Config, x.edits)
-			errs = append(errs, err)
+	work, err := s.work(x)
+	return x, work, err
+}
+
+// work is what edits come to on each device that they concern and that was ever read: what it runs, and would run. A device
+// that cannot have all of its edits is not among it, and all faults are reported, joined.
+func (s *Service) work(x expansion) (work []store.ChangeDevice, err error) {
+	edits := intent.ByDevice(x.edits)
+	var faults []error
+	for _, device := range slices.Sorted(maps.Keys(edits)) {
+		v, ok := s.fleet.View(device)
+		if !ok || !v.Known {
+			continue
 		}
+		after, err := intent.Apply(device, v.Config, edits[device])
+		if err != nil {
+			faults = append(faults, err)
+			continue
+		}
+		work = append(work, store.ChangeDevice{Device: device, Step: StepWaiting, Before: v.Config, After: after, Layers: x.sayLayers(device, v.Config, after)})
 	}
-	return x, errors.Join(errs...)
+	return work, errors.Join(faults...)
 }
 
 func notFromHere(device string, c network.Control) string {
@@ -338,36 +346,17 @@ type Difference struct {
 
 // Differences lists what a change would make different on the network as it is now, or did when it was pushed.
 func (s *Service) Differences(ctx context.Context, c store.Change) []Difference {
+	devices := slices.SortedFunc(slices.Values(c.Devices), func(a, b store.ChangeDevice) int { return strings.Compare(a.Device, b.Device) })
+	if len(devices) == 0 {
+		x, err := s.expand(ctx, c.Edits)
+		if err != nil {
+			return nil
+		}
+		devices, _ = s.work(x) // what cannot be set is told when it is checked
+	}
 	var out []Difference
-	if len(c.Devices) > 0 {
-		if out, ok := s.compared.get(c); ok {
-			return out
-		}
-		for _, d := range c.Devices {
-			out = append(out, differences(d.Device, d.Before, d.After, d.Layers)...)
-		}
-		slices.SortStableFunc(out, func(a, b Difference) int { return strings.Compare(a.Port.Device, b.Port.Device) })
-		s.compared.put(c, out)
-		return out
-	}
-	x, err := s.expand(ctx, c.Edits)
-	if err != nil {
-		return nil
-	}
-	for _, device := range intent.Devices(x.edits) {
-		v, _ := s.fleet.View(device)
-		if after, err := intent.Apply(device, v.Config, x.edits); err == nil {
-			out = append(out, differences(device, v.Config, after, x.sayLayers(device, v.Config, after))...)
-		}
-	}
-	return out
-}
-
-func differences(device string, before, after network.Config, layers map[string]string) []Difference {
-	plain := intent.Compare(device, before, after)
-	out := make([]Difference, len(plain))
-	for i, d := range plain {
-		out[i] = Difference{d, layers[layerKey(d.Port.Port, d.Field)]}
+	for _, d := range devices {
+		out = append(out, s.compared.on(c.Number, d)...)
 	}
 	return out
 }

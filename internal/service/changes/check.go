@@ -3,13 +3,13 @@ package changes
 import (
 	"context"
 	"fmt"
+	"maps"
 	"net"
 	"net/netip"
 	"strings"
 	"time"
 
 	"example.net/everypost/internal/core/guard"
-	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/service/fleet"
@@ -96,28 +96,20 @@ func (s *Service) Check(ctx context.Context, number int64) (store.Change, error)
 }
 
 func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
-	x, err := s.fit(ctx, c.Edits)
+	x, work, err := s.fit(ctx, c.Edits)
 	if err != nil {
 		return err
 	}
 	c.Devices, c.Accepted = nil, nil
-	after := map[string]network.Config{}
-	for name, config := range n.Configs {
-		after[name] = config
-	}
+	before, after := maps.Clone(n.Configs), maps.Clone(n.Configs)
 	var findings []guard.Finding
-	for _, device := range intent.Devices(x.edits) {
-		a, err := intent.Apply(device, n.Configs[device], x.edits)
-		if err != nil {
-			return err
-		}
-		if a.Equal(n.Configs[device]) {
+	for _, d := range work {
+		if d.After.Equal(d.Before) {
 			continue // nothing to do there
 		}
-		after[device] = a
-		c.Devices = append(c.Devices, store.ChangeDevice{Device: device, Step: StepWaiting, Before: n.Configs[device], After: a,
-			Layers: x.sayLayers(device, n.Configs[device], a)})
-		if v, _ := s.fleet.View(device); v.Reach != network.ReachConnected {
+		before[d.Device], after[d.Device] = d.Before, d.After
+		c.Devices = append(c.Devices, d)
+		if v, _ := s.fleet.View(d.Device); v.Reach != network.ReachConnected {
 			findings = append(findings, away(v))
 		}
 	}
@@ -132,7 +124,7 @@ func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
 		entryOf[site.Name] = site.Entry
 	}
 	findings = append(findings, guard.Check(guard.Proposal{
-		Before: n.Configs, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
+		Before: before, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
 		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows,
 	})...)
 	order(c, n)

@@ -2,6 +2,7 @@ package changes
 
 import (
 	"maps"
+	"slices"
 	"sync"
 
 	"example.net/everypost/internal/core/intent"
@@ -9,55 +10,63 @@ import (
 	"example.net/everypost/internal/store"
 )
 
-// comparisons remembers what changes make different once that is settled: it is asked for whenever changes are listed.
+// comparisons remembers what changes make different on devices: it is asked for whenever changes are listed, and what a draft
+// comes to is most often what its check finds, and the check before the push once more.
 type comparisons struct {
 	mu sync.Mutex
-	by map[int64]comparison
+	by map[comparisonKey]comparison
+}
+
+type comparisonKey struct {
+	change int64
+	device string
 }
 
 type comparison struct {
-	devices int   // of the change
-	checked int64 // when it was checked last, by the lines of its record
-	diffs   []Difference
+	of    store.ChangeDevice // what was compared: Before, After, Layers
+	diffs []Difference
 }
 
-// maxComparisons bounds how many are remembered.
-const maxComparisons = 200
+// maxComparisons bounds of how many devices of changes they are remembered.
+const maxComparisons = 10_000
 
-// of is by what a comparison of a change is known to be still right: what a device was to become is settled by the check.
-func of(c store.Change) comparison {
-	at := int64(0)
-	for _, l := range c.Log {
-		if len(l.Text) > 7 && l.Text[:7] == "checked" {
-			at = l.At.UnixMicro()
-		}
-	}
-	return comparison{devices: len(c.Devices), checked: at}
-}
-
-func (k *comparisons) get(c store.Change) ([]Difference, bool) {
+// on returns what a change makes different on one of its devices.
+func (k *comparisons) on(change int64, d store.ChangeDevice) []Difference {
+	key := comparisonKey{change, d.Device}
 	k.mu.Lock()
-	defer k.mu.Unlock()
-	was, ok := k.by[c.Number]
-	now := of(c)
-	return was.diffs, ok && was.devices == now.devices && was.checked == now.checked && now.checked != 0
-}
-
-func (k *comparisons) put(c store.Change, diffs []Difference) {
+	was, ok := k.by[key]
+	k.mu.Unlock()
+	if ok && sameWork(was.of, d) {
+		return was.diffs
+	}
+	is := comparison{store.ChangeDevice{Device: d.Device, Before: d.Before, After: d.After, Layers: d.Layers}, differences(d)}
+	if change == 0 {
+		return is.diffs
+	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if k.by == nil || len(k.by) >= maxComparisons {
-		k.by = map[int64]comparison{}
+		k.by = map[comparisonKey]comparison{}
 	}
-	one := of(c)
-	one.diffs = diffs
-	k.by[c.Number] = one
+	k.by[key] = is
+	return is.diffs
+}
+
+func differences(d store.ChangeDevice) []Difference {
+	plain := intent.Compare(d.Device, d.Before, d.After)
+	out := make([]Difference, len(plain))
+	for i, one := range plain {
+		out[i] = Difference{one, d.Layers[layerKey(one.Port.Port, one.Field)]}
+	}
+	return out
 }
 
 // sameWork tells quickly whether a change does the same on a device.
 func sameWork(a, b store.ChangeDevice) bool {
-	return a.Device == b.Device && a.Before.Equal(b.Before) && a.After.Equal(b.After) && maps.Equal(a.Layers, b.Layers)
+	return a.Device == b.Device && alike(a.Before, b.Before) && alike(a.After, b.After) && maps.Equal(a.Layers, b.Layers)
 }
+
+func alike(a, b network.Config) bool { return a.Equal(b) && slices.Equal(a.Features, b.Features) }
 
 // same tells whether a configuration is, in the objects that the change touches, as another one.
 func same(now network.Config, d store.ChangeDevice, as network.Config) bool {

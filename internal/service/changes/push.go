@@ -213,9 +213,6 @@ func (s *Service) decide(ctx context.Context, number int64, state, by string) (s
 	w := s.workers[number]
 	s.mu.Unlock()
 	if w != nil {
-		w.mu.Lock()
-		w.written = nil // the word is in the store
-		w.mu.Unlock()
 		close(w.decided)
 	}
 	return c, nil
@@ -250,7 +247,6 @@ type worker struct {
 	ctx     context.Context
 	mu      sync.Mutex // guards c while several devices are worked on at once
 	c       store.Change
-	written *store.Change     // as it was recorded last, nil before the first time
 	touched []string          // devices
 	to      map[string]string // where devices will be that are given another address
 	decided chan struct{}
@@ -286,24 +282,8 @@ func (w *worker) record(text string) error {
 		w.s.log.Error("a change could not be recorded", "change", w.c.Number, "err", err)
 		return err
 	}
-	written := w.c
-	written.Devices, written.Log = slices.Clone(w.c.Devices), slices.Clone(w.c.Log)
-	w.written = &written
 	w.s.tell(w.c, text)
 	return nil
-}
-
-// asRecorded is the change as it was recorded last. Where somebody else said a word since (Keep, Undo), that is in the store
-// only.
-func (w *worker) asRecorded() (store.Change, bool) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if w.written == nil {
-		return store.Change{}, false
-	}
-	c := *w.written
-	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
-	return c, true
 }
 
 func (w *worker) note(format string, args ...any) {

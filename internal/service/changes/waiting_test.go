@@ -141,8 +141,10 @@ func TestWhatWaitsIsTakenBackOrGivenUp(t *testing.T) {
 	// Its time passed while the service was down, and longer ago than that it would still begin.
 	old := b.checked("sw-b")
 	old.State, old.Waits = Waiting, &store.Waits{By: "bram", At: time.Now().Add(-time.Hour), TrialSecs: 60}
+	b.Service.Close()
 	require.NoError(t, b.store.PutChange(t.Context(), old))
-	b.kick()
+	b.begin()
+	b.Start()
 	old = b.until(old.Number, Checked)
 	assert.Contains(t, old.Log[len(old.Log)-1].Text, "it could not begin within 15 min")
 }
