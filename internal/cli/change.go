@@ -144,8 +144,11 @@ change comes to something else, it does not.`,
 			in.At = &t
 		}
 		ch, err := c.Push(ctx, n, 0, in)
-		if err != nil || noWait {
-			return a.orPrint(ch, err)
+		if err != nil {
+			return err
+		}
+		if noWait {
+			return a.orPrint(c.Change(ctx, n))
 		}
 		if ch.State == "waiting" {
 			a.say("Change %d waits for %s. Take it back with \"everypost change withdraw %d\".", n, waitsText(ch), n)

@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	v1 "example.net/everypost/internal/api/v1"
@@ -428,9 +429,13 @@ func (c *Client) Check(ctx context.Context, number int64) (v1.Change, error) {
 	return post[v1.Change](ctx, c, changePath(number, "/check"), nil)
 }
 
-// Push pushes a checked change, if it is still at that revision (0: at any).
+// brief asks for an answer without edits and differences, which may be thousands.
+const brief = "?brief=true"
+
+// Push pushes a checked change, if it is still at that revision (0: at any). What it returns, and Cancel, Keep and Undo do, is
+// without edits and differences.
 func (c *Client) Push(ctx context.Context, number, revision int64, in v1.PushRequest) (out v1.Change, err error) {
-	r, err := c.request(ctx, http.MethodPost, changePath(number, "/push"), in)
+	r, err := c.request(ctx, http.MethodPost, changePath(number, "/push")+brief, in)
 	if err != nil {
 		return out, err
 	}
@@ -442,17 +447,17 @@ func (c *Client) Push(ctx context.Context, number, revision int64, in v1.PushReq
 
 // Cancel stops a push under way.
 func (c *Client) Cancel(ctx context.Context, number int64) (v1.Change, error) {
-	return post[v1.Change](ctx, c, changePath(number, "/cancel"), nil)
+	return post[v1.Change](ctx, c, changePath(number, "/cancel")+brief, nil)
 }
 
 // Keep keeps a change that is on trial.
 func (c *Client) Keep(ctx context.Context, number int64) (v1.Change, error) {
-	return post[v1.Change](ctx, c, changePath(number, "/keep"), nil)
+	return post[v1.Change](ctx, c, changePath(number, "/keep")+brief, nil)
 }
 
 // Undo undoes a change that is on trial.
 func (c *Client) Undo(ctx context.Context, number int64) (v1.Change, error) {
-	return post[v1.Change](ctx, c, changePath(number, "/undo"), nil)
+	return post[v1.Change](ctx, c, changePath(number, "/undo")+brief, nil)
 }
 
 // Discard throws a draft away.
@@ -460,14 +465,26 @@ func (c *Client) Discard(ctx context.Context, number int64) error {
 	return c.call(ctx, http.MethodDelete, changePath(number, ""), nil, nil)
 }
 
-// manyDevices is how many make a change one that is not read at every step.
-const manyDevices = 20
+// progress returns how far a change is, without its edits and differences.
+func (c *Client) progress(ctx context.Context, number int64) (v1.Change, error) {
+	return get[v1.Change](ctx, c, changePath(number, "")+brief, nil)
+}
 
-// Follow calls f with a change now and at each step until done says so. It lives through a restart of the service.
+// followWait is how long at most a change is not asked for while its steps are followed.
+const followWait = 2 * time.Second
+
+// Follow calls f with a change now and at each step until done says so, and returns it then. What f and done are given is
+// without edits and differences. It lives through a restart of the service.
 func (c *Client) Follow(ctx context.Context, number int64, f func(v1.Change), done func(v1.Change) bool) (v1.Change, error) {
+	listening, end := context.WithCancel(ctx)
+	stepped := make(chan struct{}, 1)
+	var wg sync.WaitGroup
+	wg.Go(func() { c.wake(listening, number, stepped) })
+	defer wg.Wait()
+	defer end()
 	var last int64
 	for {
-		ch, err := c.Change(ctx, number)
+		ch, err := c.progress(ctx, number)
 		var away *Unreachable
 		if err != nil && !errors.As(err, &away) {
 			return ch, err
@@ -477,21 +494,32 @@ func (c *Client) Follow(ctx context.Context, number int64, f func(v1.Change), do
 			f(ch)
 		}
 		if err == nil && done(ch) {
-			return ch, nil
+			return c.Change(ctx, number)
 		}
-		// The stream wakes us at the next step; a short wait stands in for it while the service is away. A change of very many
-		// devices is not asked for at each of them.
-		if len(ch.Devices) > manyDevices {
-			<-time.After(100 * time.Millisecond)
-		}
-		step, cancel := context.WithTimeout(ctx, 2*time.Second)
-		err = c.Events(step, 0, func(e v1.Event) bool { return e.Kind != "change" || e.Change != number })
-		if err != nil && step.Err() == nil {
-			<-time.After(200 * time.Millisecond)
-		}
-		cancel()
-		if ctx.Err() != nil {
+		select {
+		case <-stepped:
+		case <-time.After(followWait): // stands in for the stream while the service is away
+		case <-ctx.Done():
 			return ch, context.Cause(ctx)
+		}
+	}
+}
+
+// wake tells of steps of a change until ctx ends; also when it is not sure whether there was one.
+func (c *Client) wake(ctx context.Context, number int64, stepped chan<- struct{}) {
+	for ctx.Err() == nil {
+		_ = c.Events(ctx, 0, func(e v1.Event) bool {
+			if e.Kind == "reset" || e.Kind == "change" && e.Change == number {
+				select {
+				case stepped <- struct{}{}:
+				default: // it is told already
+				}
+			}
+			return true
+		})
+		select {
+		case <-time.After(200 * time.Millisecond):
+		case <-ctx.Done():
 		}
 	}
 }

@@ -25,6 +25,17 @@ type NumberPath struct {
 	Number int64 `path:"number" minimum:"1"`
 }
 
+// Briefly asks for a change without what stays as it is while the change is pushed.
+type Briefly struct {
+	Brief bool `query:"brief" doc:"Answer without its edits and differences, which stay as they are while it is pushed; they are counted"`
+}
+
+// StepPath is a change of which the steps are followed.
+type StepPath struct {
+	NumberPath
+	Briefly
+}
+
 // Seen carries the revision of a change that the caller has seen, so that nobody pushes what he has not.
 type Seen struct {
 	IfMatch string `header:"If-Match" maxLength:"40" doc:"Revision of the change that was seen; nothing is done when it has moved on"`
@@ -71,10 +82,13 @@ func (s *server) changeRoutes(api huma.API) {
 			return s.changed(ctx, "draft", c, err)
 		})
 	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes/{number}", "get-change", "A change",
-		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+		func(ctx context.Context, in *StepPath) (*changeOutput, error) {
 			c, err := s.seenChange(ctx, in.Number)
 			if err != nil {
 				return nil, err
+			}
+			if in.Brief {
+				return s.progressOutput(ctx, c), nil
 			}
 			return s.changeOutput(ctx, c)
 		})
@@ -136,7 +150,7 @@ func (s *server) changeRoutes(api huma.API) {
 			return s.changed(ctx, "check", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	type pushInput struct {
-		NumberPath
+		StepPath
 		Seen
 		Body v1.PushRequest
 	}
@@ -154,7 +168,7 @@ func (s *server) changeRoutes(api huma.API) {
 				o.At = *in.Body.At
 			}
 			c, err := s.Changes.Push(ctx, in.Number, o)
-			return s.changed(ctx, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+			return s.stepped(ctx, in.Brief, "push", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	type approveInput struct {
 		NumberPath
@@ -191,28 +205,28 @@ func (s *server) changeRoutes(api huma.API) {
 			return s.changed(ctx, "withdraw", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/cancel", "cancel-push", "Stop a push under way, and undo what runs of it",
-		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+		func(ctx context.Context, in *StepPath) (*changeOutput, error) {
 			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
 			c, err := s.Changes.Cancel(ctx, in.Number, person(ctx).Name)
-			return s.changed(ctx, "cancel", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+			return s.stepped(ctx, in.Brief, "cancel", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/keep", "keep-change", "Keep a change that is on trial",
-		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+		func(ctx context.Context, in *StepPath) (*changeOutput, error) {
 			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
 			c, err := s.Changes.Keep(ctx, in.Number, person(ctx).Name)
-			return s.changed(ctx, "keep", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+			return s.stepped(ctx, in.Brief, "keep", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/undo", "undo-change", "Undo a change that is on trial",
-		func(ctx context.Context, in *NumberPath) (*changeOutput, error) {
+		func(ctx context.Context, in *StepPath) (*changeOutput, error) {
 			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
 			c, err := s.Changes.Undo(ctx, in.Number, person(ctx).Name)
-			return s.changed(ctx, "undo", c, missing(err, fmt.Sprintf("change %d", in.Number)))
+			return s.stepped(ctx, in.Brief, "undo", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodDelete, "/changes/{number}", "discard-change", "Throw a draft away",
 		func(ctx context.Context, in *NumberPath) (*struct{}, error) {
@@ -262,6 +276,15 @@ func (s *server) changed(ctx context.Context, action string, c store.Change, err
 	return out, err
 }
 
+// stepped is changed for a step in the life of a change, which may be answered in brief.
+func (s *server) stepped(ctx context.Context, brief bool, action string, c store.Change, err error) (*changeOutput, error) {
+	if err != nil || !brief {
+		return s.changed(ctx, action, c, err)
+	}
+	s.audit(ctx, person(ctx).Name, action, "change "+strconv.FormatInt(c.Number, 10), outcome(nil))
+	return s.progressOutput(ctx, c), nil
+}
+
 // auditedDifferences is how many differences of a draft are written into the audit log. All are in the change.
 const auditedDifferences = 200
 
@@ -292,6 +315,13 @@ func (s *server) match(ctx context.Context, number int64, in Seen) error {
 }
 
 func etag(c store.Change) string { return `"` + strconv.FormatInt(c.UpdatedAt.UnixMicro(), 10) + `"` }
+
+// progressOutput answers with how far a change is.
+func (s *server) progressOutput(ctx context.Context, c store.Change) *changeOutput {
+	out := progressOut(c)
+	out.EditCount, out.DiffCount = len(c.Edits), len(s.Changes.Differences(ctx, c))
+	return &changeOutput{ETag: etag(c), Body: out}
+}
 
 func (s *server) changeOutput(ctx context.Context, c store.Change) (*changeOutput, error) {
 	out := []v1.Change{s.changeOut(ctx, c)}
@@ -352,13 +382,20 @@ func editsOut(in []intent.Edit) []v1.Edit {
 }
 
 func (s *server) changeOut(ctx context.Context, c store.Change) v1.Change {
+	out := progressOut(c)
+	out.Edits, out.Differences = editsOut(c.Edits), differencesOut(s.Changes.Differences(ctx, c))
+	out.EditCount, out.DiffCount = len(out.Edits), len(out.Differences)
+	return out
+}
+
+// progressOut is how far a change is, without its edits and differences.
+func progressOut(c store.Change) v1.Change {
 	out := v1.Change{
 		Number: c.Number, Revision: c.UpdatedAt.UnixMicro(), State: c.State, Why: c.Why, Owner: c.Owner, CreatedAt: c.CreatedAt, UpdatedAt: c.UpdatedAt,
-		Edits: editsOut(c.Edits), Differences: differencesOut(s.Changes.Differences(ctx, c)), Findings: []v1.Finding{}, Accepted: []v1.Acceptance{},
+		Edits: []v1.Edit{}, Differences: []v1.Difference{}, Findings: []v1.Finding{}, Accepted: []v1.Acceptance{},
 		Devices: []v1.ChangeDevice{}, PushedBy: c.PushedBy, TrialSeconds: c.TrialSecs, KeepSeconds: c.KeepSecs, EndedBy: c.EndedBy,
 		Deadline: orNil(c.Deadline), EndedAt: orNil(c.EndedAt), Outcome: c.Outcome, Log: []v1.LogLine{},
 	}
-	out.EditCount, out.DiffCount = len(out.Edits), len(out.Differences)
 	for _, f := range c.Findings {
 		ports := make([]string, len(f.Ports))
 		for i, p := range f.Ports {

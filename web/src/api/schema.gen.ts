@@ -5160,7 +5160,10 @@ export interface operations {
     };
     "get-change": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Answer without its edits and differences, which stay as they are while it is pushed; they are counted */
+                brief?: boolean;
+            };
             header?: never;
             path: {
                 number: number;
@@ -5260,7 +5263,10 @@ export interface operations {
     };
     "cancel-push": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Answer without its edits and differences, which stay as they are while it is pushed; they are counted */
+                brief?: boolean;
+            };
             header?: never;
             path: {
                 number: number;
@@ -5395,7 +5401,10 @@ export interface operations {
     };
     "keep-change": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Answer without its edits and differences, which stay as they are while it is pushed; they are counted */
+                brief?: boolean;
+            };
             header?: never;
             path: {
                 number: number;
@@ -5427,7 +5436,10 @@ export interface operations {
     };
     "push-change": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Answer without its edits and differences, which stay as they are while it is pushed; they are counted */
+                brief?: boolean;
+            };
             header?: {
                 /** @description Revision of the change that was seen; nothing is done when it has moved on */
                 "If-Match"?: string;
@@ -5498,7 +5510,10 @@ export interface operations {
     };
     "undo-change": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Answer without its edits and differences, which stay as they are while it is pushed; they are counted */
+                brief?: boolean;
+            };
             header?: never;
             path: {
                 number: number;
