@@ -92,7 +92,7 @@ type Session interface {
 // Configuration is what a device runs: as the product models it, and whole, in the device's own form.
 type Configuration struct {
 	network.Config
-	Document []byte
+	Document func() []byte
 }
 
 // WholeReader is a session that can tell what its device runs with every default written out.

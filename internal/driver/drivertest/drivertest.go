@@ -70,7 +70,7 @@ func Run(t *testing.T, b Bench) {
 	t.Run("reads state of every port it has configuration of", func(t *testing.T) {
 		c, err := s.ReadConfig(ctx)
 		require.NoError(t, err)
-		assert.NotEmpty(t, c.Document)
+		assert.NotEmpty(t, c.Document())
 		st, err := s.ReadState(ctx)
 		require.NoError(t, err)
 		for name := range c.Ports {

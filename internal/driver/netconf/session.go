@@ -68,7 +68,7 @@ func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) 
 	if err := s.secrets.hide(data); err != nil {
 		return driver.Configuration{}, fmt.Errorf("read configuration: %w", err)
 	}
-	return driver.Configuration{Config: readConfig(data, featuresOf(s.rpc.Peer())), Document: data.Indented()}, nil
+	return driver.Configuration{Config: readConfig(data, featuresOf(s.rpc.Peer())), Document: data.Indented}, nil
 }
 
 // ReadWhole implements driver.WholeReader.

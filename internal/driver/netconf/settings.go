@@ -164,7 +164,13 @@ func readSettings(data *xmlnode.Node, c *network.Config) {
 // writeSettings adds to an edit what takes the settings of an object from one configuration to another.
 func writeSettings(e *edit, object string, before, after network.Config) {
 	key := keyOfObject(object)
+	was, had := before.Ports[object]
+	is, has := after.Ports[object]
+	ports := had && has && slices.Equal(before.Features, after.Features)
 	for _, m := range byKind[setting.KindOf(object)] {
+		if ports && m.setting.AlikeOnPort(was, is) {
+			continue
+		}
 		a, err := m.setting.Get(after, object)
 		if err != nil {
 			continue

@@ -51,6 +51,7 @@ type Timing struct {
 	Poll      time.Duration // between readings of the state: 5 s
 	Inspect   time.Duration // between readings of the inside: 30 s
 	BackOff   time.Duration // before the first new attempt, doubling up to 60 times: 500 ms
+	Quiet     time.Duration // after a step of a change, before the device is read for anything else: 2 s
 }
 
 func (t Timing) orDefaults() Timing {
@@ -60,6 +61,7 @@ func (t Timing) orDefaults() Timing {
 	t.Poll = cmp.Or(t.Poll, 5*time.Second)
 	t.Inspect = cmp.Or(t.Inspect, 30*time.Second)
 	t.BackOff = cmp.Or(t.BackOff, 500*time.Millisecond)
+	t.Quiet = cmp.Or(t.Quiet, 2*time.Second)
 	return t
 }
 
@@ -338,6 +340,8 @@ func (f *Fleet) Await(ctx context.Context, name string) error {
 func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, error) {
 	var out network.Config
 	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
+		defer u.engage(f.timing.Quiet)
+		u.engage(f.timing.Request)
 		told := u.isAwaited()
 		c, err := s.ReadConfig(ctx)
 		if err != nil {
@@ -459,6 +463,8 @@ func (f *Fleet) write(ctx context.Context, name string, do func(context.Context,
 		case <-ctx.Done():
 			return context.Cause(ctx)
 		}
+		defer u.engage(f.timing.Quiet)
+		u.engage(f.timing.Request)
 		return do(ctx, u, w)
 	})
 }

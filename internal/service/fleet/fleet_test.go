@@ -90,7 +90,7 @@ func (s *fakeSession) Identify(ctx context.Context) (network.Identity, error) {
 
 func (s *fakeSession) ReadConfig(ctx context.Context) (driver.Configuration, error) {
 	s.d.mu.Lock()
-	c := driver.Configuration{Config: s.d.config, Document: []byte("<x/>")}
+	c := driver.Configuration{Config: s.d.config, Document: func() []byte { return []byte("<x/>") }}
 	s.d.mu.Unlock()
 	return c, s.d.answer(ctx, s.done)
 }

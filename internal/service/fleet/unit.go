@@ -35,6 +35,7 @@ type unit struct {
 	// awaited tells that the configuration changed, by awaitedBy, and was not read since.
 	awaited   bool
 	awaitedBy string
+	engaged   time.Time // until then it has a change to work on, and is asked for nothing that can wait
 
 	telling sync.Mutex // keeps what the observer is told in the order in which it became so
 }
@@ -57,6 +58,21 @@ func (u *unit) inHand() (driver.Session, error) {
 		return nil, u.gone()
 	}
 	return u.session, nil
+}
+
+// engage has the device asked for nothing that can wait, for so long from now: a slow one would only be slower with the change
+// that it works on.
+func (u *unit) engage(d time.Duration) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.engaged = time.Now().Add(d)
+}
+
+// quiet is how long it is yet asked for nothing that can wait.
+func (u *unit) quiet() time.Duration {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	return time.Until(u.engaged)
 }
 
 func (u *unit) keepProposal(token string, p driver.Proposal) {
@@ -286,6 +302,13 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 	defer look.Stop()
 	again := time.NewTimer(time.Hour)
 	again.Stop()
+	later := func(t *time.Timer) bool {
+		wait := u.quiet()
+		if wait > 0 {
+			t.Reset(wait + rand.N(wait/4+1))
+		}
+		return wait > 0
+	}
 	for {
 		var err error
 		select {
@@ -300,6 +323,9 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				err = errors.New("the device ended its reports")
 			}
 		case <-poll.C:
+			if later(poll) {
+				continue
+			}
 			poll.Reset(u.fleet.period(t.Poll, pollSpacing))
 			err = within(ctx, t.Request, func(ctx context.Context) error {
 				begun := time.Now()
@@ -310,11 +336,17 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				return err
 			})
 		case <-look.C:
+			if later(look) {
+				continue
+			}
 			look.Reset(u.fleet.period(t.Inspect, inspectSpacing))
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.inspect(ctx, s) })
 		case <-u.reread:
 			again.Reset(u.fleet.scatter())
 		case <-again.C:
+			if later(again) {
+				continue
+			}
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.readAgain(ctx, s) })
 			look.Reset(u.fleet.scatter()) // what runs changed, and what is inside may have with it
 		}
@@ -407,7 +439,7 @@ func (u *unit) setReach(r network.Reach, why string) {
 func (u *unit) tookConfig(c driver.Configuration, by string) {
 	u.telling.Lock()
 	defer u.telling.Unlock()
-	u.fleet.observer.ConfigRead(u.setConfig(c), c.Document, by)
+	u.fleet.observer.ConfigRead(u.setConfig(c), c.Document(), by)
 }
 
 // takeAwaited tells whether the configuration is known to have changed, and by whom, and has it count as read.
