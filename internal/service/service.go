@@ -140,6 +140,9 @@ func (s *Service) Close() error {
 	if s.Fleet != nil {
 		s.Fleet.Close()
 	}
+	if s.Inventory != nil {
+		s.Inventory.Close()
+	}
 	if s.History != nil {
 		s.History.Close()
 	}

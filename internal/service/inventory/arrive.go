@@ -94,7 +94,7 @@ func (s *Service) Rename(ctx context.Context, from, to, by string) error {
 	if from == to {
 		return nil
 	}
-	open, err := s.store.Changes(ctx, store.ChangeQuery{States: []string{"draft", "checked", "pushing", "on-trial", "keeping", "undoing"}, Limit: 1000})
+	open, err := s.store.Changes(ctx, store.ChangeQuery{States: []string{"draft", "checked", "waiting", "pushing", "on-trial", "keeping", "undoing"}, Limit: 1000})
 	if err != nil {
 		return err
 	}
@@ -103,6 +103,7 @@ func (s *Service) Rename(ctx context.Context, from, to, by string) error {
 			return fmt.Errorf("change %d is open on %s: end it, or throw it away, first: %w", c.Number, from, store.ErrInUse)
 		}
 	}
+	s.settle() // what was read of it is kept under the name that it had
 	if err := s.store.RenameDevice(ctx, from, to); err != nil {
 		if errors.Is(err, store.ErrExists) {
 			return fmt.Errorf("there is a device %s already: %w", to, store.ErrExists)

@@ -44,7 +44,8 @@ type Service struct {
 	// LetGo is called when a name is no longer that of the device that had it: another may get it. Set it before Start.
 	LetGo func(device string)
 
-	index *index
+	index   *index
+	configs configs
 
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
@@ -53,9 +54,14 @@ type Service struct {
 	troubleAt map[string]time.Time         // by which reading
 }
 
-// New returns the service, which observes the fleet.
+// New returns the service, which observes the fleet until Close.
 func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{}, troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}, TrialStepped: func(string, time.Time, driver.TrialStep) {}, ConfigSeen: func(fleet.View) {}, LetGo: func(string) {}}
+	out := &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{},
+		configs:  configs{queue: make(chan configRead, waitingConfigs), ended: make(chan struct{})},
+		troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{},
+		TrialStepped: func(string, time.Time, driver.TrialStep) {}, ConfigSeen: func(fleet.View) {}, LetGo: func(string) {}}
+	go out.keepConfigs()
+	return out
 }
 
 // Start takes every known device in hand, with what was last known of it.
@@ -282,29 +288,6 @@ func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortSt
 	}
 	s.happened(events.Event{At: time.Now().UTC(), Kind: events.PortState, Device: v.Name, Port: port, Text: text, Health: string(after.Oper)})
 	s.keep(v)
-}
-
-// ConfigRead implements fleet.Observer.
-func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
-	s.index.see(v)
-	defer s.ConfigSeen(v)
-	changed, err := s.store.AddSnapshot(context.Background(), store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document})
-	if err != nil {
-		s.log.Error("a configuration could not be kept", "device", v.Name, "err", err)
-	}
-	if !changed {
-		return
-	}
-	text := fmt.Sprintf("The configuration of %s changed.", v.Name)
-	kept, _ := s.index.record(v.Name)
-	switch by {
-	case "":
-	case kept.User:
-		text = fmt.Sprintf("The configuration of %s was changed by this service.", v.Name)
-	default:
-		text = fmt.Sprintf("The configuration of %s was changed by %s.", v.Name, by)
-	}
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Config, Device: v.Name, Text: text})
 }
 
 // keepEvery is how often counters are kept; what matters more is kept when it happens.

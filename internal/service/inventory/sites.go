@@ -194,7 +194,7 @@ func (s *Service) Retire(ctx context.Context, name, by string) error {
 	if !d.RetiredAt.IsZero() {
 		return nil
 	}
-	led, err := s.store.Changes(ctx, store.ChangeQuery{Device: name, States: []string{"pushing", "on-trial", "keeping", "undoing"}, Limit: 1})
+	led, err := s.store.ChangeHeads(ctx, store.ChangeQuery{Device: name, States: []string{"pushing", "on-trial", "keeping", "undoing"}, Limit: 1})
 	if err != nil {
 		return err
 	}

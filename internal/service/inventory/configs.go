@@ -1,0 +1,107 @@
+package inventory
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/store"
+)
+
+// configs keeps the configurations that devices are read to have, several at once where many are read at once, so that whoever
+// had them read need not wait for it.
+type configs struct {
+	queue chan configRead
+	ended chan struct{}
+}
+
+type configRead struct {
+	view fleet.View
+	snap store.Snapshot
+	met  chan<- struct{} // closed when all before are kept; of nothing that was read
+}
+
+const (
+	waitingConfigs = 256 // more have whoever reads wait
+	keptTogether   = 16
+)
+
+// ConfigRead implements fleet.Observer.
+func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
+	s.index.see(v)
+	s.configs.queue <- configRead{view: v, snap: store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document}}
+}
+
+// settle waits until the configurations that were read so far are kept.
+func (s *Service) settle() {
+	met := make(chan struct{})
+	s.configs.queue <- configRead{met: met}
+	<-met
+}
+
+// Close keeps what was read and is not kept yet. Nobody may read any more by then.
+func (s *Service) Close() {
+	close(s.configs.queue)
+	<-s.configs.ended
+}
+
+// keepConfigs works until Close.
+func (s *Service) keepConfigs() {
+	defer close(s.configs.ended)
+	for first := range s.configs.queue {
+		batch := []configRead{first}
+		for more := true; more && len(batch) < keptTogether; {
+			select {
+			case next, ok := <-s.configs.queue:
+				if more = ok; ok {
+					batch = append(batch, next)
+				}
+			default:
+				more = false
+			}
+		}
+		s.keepBatch(batch)
+	}
+}
+
+func (s *Service) keepBatch(batch []configRead) {
+	var snaps []store.Snapshot
+	for _, r := range batch {
+		if r.met == nil {
+			snaps = append(snaps, r.snap)
+		}
+	}
+	changed, err := s.store.AddSnapshots(context.Background(), snaps)
+	if err != nil {
+		s.log.Error("configurations could not be kept", "devices", len(snaps), "err", err)
+	}
+	for _, r := range batch {
+		if r.met != nil {
+			close(r.met)
+			continue
+		}
+		s.ConfigSeen(r.view)
+		if len(changed) > 0 && changed[0] {
+			s.tellChanged(r.snap)
+		}
+		if len(changed) > 0 {
+			changed = changed[1:]
+		}
+	}
+}
+
+// tellChanged tells that a device runs something else than it did, and who made it so.
+func (s *Service) tellChanged(snap store.Snapshot) {
+	text := fmt.Sprintf("The configuration of %s changed.", snap.Device)
+	kept, _ := s.index.record(snap.Device)
+	switch snap.By {
+	case "":
+	case kept.User:
+		text = fmt.Sprintf("The configuration of %s was changed by this service.", snap.Device)
+	default:
+		text = fmt.Sprintf("The configuration of %s was changed by %s.", snap.Device, snap.By)
+	}
+	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Config, Device: snap.Device, Text: text})
+}
