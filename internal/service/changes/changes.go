@@ -148,7 +148,7 @@ func (s *Service) TrialStepped(device string, at time.Time, step driver.TrialSte
 // New returns the service. It works until Close; Resume takes up what an earlier life left.
 func New(f Fleet, s Store, l Layers, bus *events.Bus, log *slog.Logger) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{fleet: f, store: remember(s), layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, kicked: make(chan struct{}, 1)}
+	return &Service{fleet: f, store: s, layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, kicked: make(chan struct{}, 1)}
 }
 
 // Start begins pushes that wait when it is their time.

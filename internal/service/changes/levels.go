@@ -36,9 +36,10 @@ func (w *worker) levels() [][]int {
 	return out
 }
 
-// runLevel has the devices of a level run the change, all at once. It reports whether the push goes on; where it does not,
-// the change is being undone, or the service ends.
-func (w *worker) runLevel(level []int) bool {
+// runLevel has the devices of a level run the change, all at once. Those of the last one are read back each as soon as it runs
+// it, since nothing comes after that could change what they run. It reports whether the push goes on; where it does not, the
+// change is being undone, or the service ends.
+func (w *worker) runLevel(level []int, last bool) bool {
 	for _, i := range level {
 		w.set(i, StepRunning, "")
 	}
@@ -56,6 +57,9 @@ func (w *worker) runLevel(level []int) bool {
 			if errs[k] = w.runOn(devices[i]); errs[k] == nil {
 				w.set(i, StepOnTrial, "")
 				w.note("%s runs it on trial", devices[i].Device)
+				if last {
+					w.prove(devices[i])
+				}
 			}
 		})
 	}

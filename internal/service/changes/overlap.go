@@ -29,7 +29,7 @@ func (s *Service) Overlaps(ctx context.Context, changes []store.Change) (map[int
 	for i, c := range changes {
 		numbers[i] = c.Number
 	}
-	others, err := s.store.Changes(ctx, store.ChangeQuery{States: append([]string{Draft, Checked, Waiting}, Active...), Limit: 1000, Bare: true, Except: numbers})
+	others, err := s.store.Changes(ctx, store.ChangeQuery{States: append([]string{Draft, Checked, Waiting}, Active...), Limit: 1000, Except: numbers})
 	if err != nil {
 		return nil, err
 	}

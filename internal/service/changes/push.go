@@ -247,6 +247,7 @@ type worker struct {
 	ctx     context.Context
 	mu      sync.Mutex // guards c while several devices are worked on at once
 	c       store.Change
+	proven  map[string]string // devices that were read back, with what was wrong
 	touched []string          // devices
 	to      map[string]string // where devices will be that are given another address
 	decided chan struct{}
@@ -256,7 +257,7 @@ type worker struct {
 // lead starts a worker on a change. It gets slices of its own: the caller's copy goes out as an answer while it works.
 func (s *Service) lead(c store.Change, f func(*worker)) {
 	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
-	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{}), stopped: make(chan string, 1)}
+	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{}), stopped: make(chan string, 1), proven: map[string]string{}}
 	w.touched = w.names()
 	w.moves()
 	s.mu.Lock()
@@ -323,8 +324,9 @@ func (w *worker) push() {
 	if !w.propose() {
 		return
 	}
-	for _, level := range w.levels() {
-		if w.cancelled() || !w.runLevel(level) {
+	levels := w.levels()
+	for i, level := range levels {
+		if w.cancelled() || !w.runLevel(level, i == len(levels)-1) {
 			return
 		}
 	}
@@ -408,34 +410,18 @@ func (w *worker) patience() time.Duration {
 	return patience + time.Duration(len(w.c.Devices))*50*time.Millisecond
 }
 
-// readBack reads every device and holds it against what it should run. If one does not, all is undone.
+// readBack reads every device that was not read since it runs the change, and holds all against what they should run. If one
+// does not, all is undone.
 func (w *worker) readBack() bool {
-	var mu sync.Mutex
-	var faults []string
-	w.each(func(_ int, d store.ChangeDevice) {
-		wait := w.patience()
-		if d.Dark { // it must first be found again
-			wait = max(wait, darkPatience)
-		}
-		ctx, cancel := context.WithTimeout(w.ctx, wait)
-		defer cancel()
-		now, err := w.configOf(ctx, d.Device)
-		fault := ""
-		switch {
-		case err != nil:
-			fault = fmt.Sprintf("%s cannot be reached any more.", d.Device)
-		case !same(now, d, d.After):
-			fault = fmt.Sprintf("%s does not run what it was sent.", d.Device)
-		default:
-			w.note("%s was read back and runs it", d.Device)
-			return
-		}
-		mu.Lock()
-		defer mu.Unlock()
-		faults = append(faults, fault)
-	})
+	w.each(func(_ int, d store.ChangeDevice) { w.prove(d) })
 	if w.ctx.Err() != nil {
 		return false
+	}
+	var faults []string
+	for _, fault := range w.proven {
+		if fault != "" {
+			faults = append(faults, fault)
+		}
 	}
 	if len(faults) == 0 {
 		return true
@@ -443,6 +429,35 @@ func (w *worker) readBack() bool {
 	slices.Sort(faults)
 	w.undo(strings.Join(faults, " "), Undone)
 	return false
+}
+
+// prove reads a device, once, and notes whether it runs what it was sent.
+func (w *worker) prove(d store.ChangeDevice) {
+	w.mu.Lock()
+	_, was := w.proven[d.Device]
+	w.mu.Unlock()
+	if was {
+		return
+	}
+	wait := w.patience()
+	if d.Dark { // it must first be found again
+		wait = max(wait, darkPatience)
+	}
+	ctx, cancel := context.WithTimeout(w.ctx, wait)
+	defer cancel()
+	now, err := w.configOf(ctx, d.Device)
+	fault := ""
+	switch {
+	case err != nil:
+		fault = fmt.Sprintf("%s cannot be reached any more.", d.Device)
+	case !same(now, d, d.After):
+		fault = fmt.Sprintf("%s does not run what it was sent.", d.Device)
+	default:
+		w.note("%s was read back and runs it", d.Device)
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.proven[d.Device] = fault
 }
 
 // configOf reads a device, waiting for it while ctx lasts.
