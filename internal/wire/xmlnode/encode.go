@@ -47,10 +47,19 @@ func (n *Node) Append(buf []byte, inherited string) []byte {
 }
 
 // Bytes encodes the node as a document of its own.
-func (n *Node) Bytes() []byte { return n.Append(nil, "") }
+func (n *Node) Bytes() []byte { return n.Append(make([]byte, 0, n.size(0)), "") }
 
 // Indented encodes the node for people: two spaces a level.
-func (n *Node) Indented() []byte { return n.indent(nil, "", 0) }
+func (n *Node) Indented() []byte { return n.indent(make([]byte, 0, n.size(2)), "", 0) }
+
+// size is about how many bytes the node takes, with so much more before and after each tag for every level.
+func (n *Node) size(indent int) int {
+	out := 2*len(n.Name) + len(n.Text) + 6 + len(n.Space)/4
+	for _, c := range n.Children {
+		out += c.size(indent+2*min(indent, 1)) + 2*indent
+	}
+	return out
+}
 
 func (n *Node) indent(buf []byte, inherited string, depth int) []byte {
 	pad := strings.Repeat("  ", depth)
