@@ -1,9 +1,14 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
+	"strings"
 	"time"
 
 	"example.net/everypost/internal/core/guard"
@@ -20,7 +25,7 @@ type Change struct {
 
 	Why       string          `json:"why"`
 	Owner     string          `json:"owner"`
-	Edits     []intent.Edit   `json:"edits"`
+	Edits     []intent.Edit   `json:"-"`
 	Findings  []guard.Finding `json:"findings"`
 	Accepted  []Acceptance    `json:"accepted"`
 	PushedBy  string          `json:"pushed_by"`
@@ -82,71 +87,143 @@ type ChangeDevice struct {
 	Order  int            `json:"order"`          // of being run, from 0: far to near
 	Level  int            `json:"level"`          // those of one level run it at once, the levels one after another from 0: far to near
 	Dark   bool           `json:"dark,omitempty"` // it will be out of sight for a moment, until others run the change too
-	Token  string         `json:"token"`
+	Token  string         `json:"-"`              // by which the device knows it
 	Before network.Config `json:"before"`
 	After  network.Config `json:"after"`
-	Said   string         `json:"said"` // the device's words, or what became of it
+	Said   string         `json:"-"` // the device's words, or what became of it
 	// Layers tells which layer says what becomes different, by target and setting, where that is not the device's own.
 	Layers map[string]string `json:"layers,omitempty"`
 }
 
 // AddChange keeps a new change and returns its number.
-func (s *Store) AddChange(ctx context.Context, c Change) (int64, error) {
-	r, err := s.write.ExecContext(ctx, `INSERT INTO changes (state, body, created_at, updated_at) VALUES (?, ?, ?, ?)`,
-		c.State, toJSON(c), micro(c.CreatedAt), micro(c.UpdatedAt))
-	if err != nil {
-		return 0, err
-	}
-	return r.LastInsertId()
+func (s *Store) AddChange(ctx context.Context, c Change) (number int64, err error) {
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		r, err := tx.ExecContext(ctx, `INSERT INTO changes (state, body, created_at, updated_at) VALUES (?, ?, ?, ?)`,
+			c.State, toJSON(c), micro(c.CreatedAt), micro(c.UpdatedAt))
+		if err != nil {
+			return err
+		}
+		if number, err = r.LastInsertId(); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `INSERT INTO change_edits (number, edits) VALUES (?, ?)`, number, toJSON(c.Edits))
+		return err
+	})
+	c.Number, c.Devices = number, nil
+	return number, s.recent.wrote(c, err)
 }
 
 // PutChange keeps a change with its devices, all or nothing.
 func (s *Store) PutChange(ctx context.Context, c Change) error {
-	return s.tx(ctx, func(tx *sql.Tx) error { return putChange(ctx, tx, c) })
+	was, _, _ := s.recent.get(c.Number)
+	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error { return putChange(ctx, tx, was, c) }))
 }
 
-func putChange(ctx context.Context, tx *sql.Tx, c Change) error {
+// putChange writes a change of which it may be known how it is kept.
+func putChange(ctx context.Context, tx *sql.Tx, was, c Change) error {
 	if err := changed(tx.ExecContext(ctx, `UPDATE changes SET state = ?, body = ?, updated_at = ? WHERE number = ?`,
 		c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `UPDATE change_edits SET edits = ?1 WHERE number = ?2 AND edits != ?1`, toJSON(c.Edits), c.Number); err != nil {
 		return err
 	}
 	names := make([]string, len(c.Devices))
 	for i, d := range c.Devices {
 		names[i] = d.Device
-		// Most of what is kept of a device never changes once the change is checked: only what differs is written.
-		if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, step, body) VALUES (?, ?, ?, ?)
-			ON CONFLICT (number, device) DO UPDATE SET step = excluded.step, body = excluded.body WHERE step != excluded.step OR body != excluded.body`,
-			c.Number, d.Device, d.Step, toJSON(d)); err != nil {
+		// What is kept of a device mostly never changes once the change is checked: only what differs is written.
+		if i < len(was.Devices) && sameDevice(was.Devices[i], d) {
+			continue
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO change_devices (number, device, body) VALUES (?, ?, ?)
+			ON CONFLICT (number, device) DO UPDATE SET body = excluded.body WHERE body != excluded.body`, c.Number, d.Device, toJSON(d)); err != nil {
 			return err
 		}
 	}
-	_, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ? AND device NOT IN (SELECT value FROM json_each(?))`, c.Number, toJSON(names))
-	return err
+	if _, err := tx.ExecContext(ctx, `DELETE FROM change_devices WHERE number = ? AND device NOT IN (SELECT value FROM json_each(?))`, c.Number, toJSON(names)); err != nil {
+		return err
+	}
+	return putSteps(ctx, tx, c)
 }
 
-// PutSteps keeps how far a change under way is, all or nothing: of its devices the step and what they said. What the change is
-// was kept before, and stays.
-func (s *Store) PutSteps(ctx context.Context, c Change) error {
-	type step struct{ Device, Step, Said string }
-	steps := make([]step, len(c.Devices))
-	for i, d := range c.Devices {
-		steps[i] = step{d.Device, d.Step, d.Said}
+// sameDevice tells whether what is kept of a device but its step is the same.
+func sameDevice(a, b ChangeDevice) bool {
+	same := func(a, b network.Config) bool {
+		return a.Equal(b) && slices.Equal(a.Features, b.Features) && a.ManagementInterface == b.ManagementInterface
 	}
-	return s.tx(ctx, func(tx *sql.Tx) error {
+	return a.Device == b.Device && a.Order == b.Order && a.Level == b.Level && a.Dark == b.Dark && maps.Equal(a.Layers, b.Layers) &&
+		same(a.Before, b.Before) && same(a.After, b.After)
+}
+
+// PutSteps keeps how far a change under way is, all or nothing: of its devices the step, the token and what they said. What the
+// change is was kept before, and stays.
+func (s *Store) PutSteps(ctx context.Context, c Change) error {
+	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error {
 		if err := changed(tx.ExecContext(ctx, `UPDATE changes SET state = ?, body = ?, updated_at = ? WHERE number = ?`,
 			c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE change_devices SET step = j.step, body = json_set(body, '$.said', j.said)
-			FROM (SELECT value->>'Device' AS name, value->>'Step' AS step, value->>'Said' AS said FROM json_each(?)) AS j
-			WHERE number = ? AND device = j.name AND (change_devices.step != j.step OR body->>'said' != j.said)`, toJSON(steps), c.Number)
-		return err
-	})
+		return putSteps(ctx, tx, c)
+	}))
+}
+
+func putSteps(ctx context.Context, tx *sql.Tx, c Change) error {
+	type step struct{ Device, Step, Said, Token string }
+	steps := make([]step, len(c.Devices))
+	for i, d := range c.Devices {
+		steps[i] = step{d.Device, d.Step, d.Said, d.Token}
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO change_steps (number, device, step, said, token)
+		SELECT ?, value->>'Device', value->>'Step', value->>'Said', value->>'Token' FROM json_each(?) WHERE true
+		ON CONFLICT (number, device) DO UPDATE SET step = excluded.step, said = excluded.said, token = excluded.token
+		WHERE step != excluded.step OR said != excluded.said OR token != excluded.token`,
+		c.Number, toJSON(steps))
+	return err
 }
 
 // DropChange forgets a change.
 func (s *Store) DropChange(ctx context.Context, number int64) error {
-	return changed(s.write.ExecContext(ctx, `DELETE FROM changes WHERE number = ?`, number))
+	err := changed(s.write.ExecContext(ctx, `DELETE FROM changes WHERE number = ?`, number))
+	s.recent.lose(number)
+	return err
+}
+
+// Change returns a change.
+func (s *Store) Change(ctx context.Context, number int64) (Change, error) {
+	c, ok, writes := s.recent.get(number)
+	if ok {
+		return c, nil
+	}
+	c, err := s.readChange(ctx, number)
+	if err == nil {
+		s.recent.read(c, writes)
+	}
+	return c, err
+}
+
+func (s *Store) readChange(ctx context.Context, number int64) (Change, error) {
+	c, err := scanChange(s.read.QueryRowContext(ctx, `SELECT `+changeColumns+` FROM changes WHERE number = ?`, number).Scan)
+	if err != nil {
+		return c, one(err)
+	}
+	var edits string
+	if err := s.read.QueryRowContext(ctx, `SELECT edits FROM change_edits WHERE number = ?`, number).Scan(&edits); err != nil {
+		return c, one(err)
+	}
+	if err := json.Unmarshal([]byte(edits), &c.Edits); err != nil {
+		return c, err
+	}
+	c.Devices, err = list(ctx, s.read, func(r *sql.Rows) (d ChangeDevice, err error) {
+		var body string
+		if err := r.Scan(&d.Device, &d.Step, &d.Said, &d.Token, &body); err != nil {
+			return d, err
+		}
+		return d, json.Unmarshal([]byte(body), &d)
+	}, `SELECT device, step, said, token, body FROM change_devices JOIN change_steps USING (number, device) WHERE number = ?`, number)
+	slices.SortFunc(c.Devices, func(a, b ChangeDevice) int {
+		return cmp.Or(cmp.Compare(a.Order, b.Order), strings.Compare(a.Device, b.Device))
+	})
+	return c, err
 }
 
 const changeColumns = `number, state, body, created_at, updated_at`
@@ -154,42 +231,11 @@ const changeColumns = `number, state, body, created_at, updated_at`
 func scanChange(scan func(...any) error) (c Change, err error) {
 	var body string
 	var created, updated int64
-	var number int64
-	var state string
-	if err := scan(&number, &state, &body, &created, &updated); err != nil {
+	if err := scan(&c.Number, &c.State, &body, &created, &updated); err != nil {
 		return c, err
 	}
-	err = json.Unmarshal([]byte(body), &c)
-	c.Number, c.State, c.CreatedAt, c.UpdatedAt = number, state, timeOf(created), timeOf(updated)
-	return c, err
-}
-
-func (s *Store) withDevices(ctx context.Context, changes ...*Change) error {
-	for _, c := range changes {
-		devices, err := list(ctx, s.read, func(r *sql.Rows) (d ChangeDevice, err error) {
-			var device, step, body string
-			if err := r.Scan(&device, &step, &body); err != nil {
-				return d, err
-			}
-			err = json.Unmarshal([]byte(body), &d)
-			d.Device, d.Step = device, step
-			return d, err
-		}, `SELECT device, step, body FROM change_devices WHERE number = ? ORDER BY json_extract(body, '$.order'), device`, c.Number)
-		if err != nil {
-			return err
-		}
-		c.Devices = devices
-	}
-	return nil
-}
-
-// Change returns a change.
-func (s *Store) Change(ctx context.Context, number int64) (Change, error) {
-	c, err := scanChange(s.read.QueryRowContext(ctx, `SELECT `+changeColumns+` FROM changes WHERE number = ?`, number).Scan)
-	if err != nil {
-		return c, one(err)
-	}
-	return c, s.withDevices(ctx, &c)
+	c.CreatedAt, c.UpdatedAt = timeOf(created), timeOf(updated)
+	return c, json.Unmarshal([]byte(body), &c)
 }
 
 // ChangeQuery narrows a list of changes.
@@ -197,31 +243,44 @@ type ChangeQuery struct {
 	Device string   // only those that touched it
 	States []string // only those in one of these
 	Limit  int      // at most so many, 100 when 0
-	Bare   bool     // without their devices
 	Except []int64  // not those
+}
+
+// where is the condition of the query, whose parameters args are.
+func (q ChangeQuery) where() (condition string, args []any) {
+	if q.Limit <= 0 {
+		q.Limit = 100
+	}
+	return `WHERE (?1 = 'null' OR state IN (SELECT value FROM json_each(?1)))
+		AND (?2 = '' OR number IN (SELECT number FROM change_devices WHERE device = ?2))
+		AND (?4 = 'null' OR number NOT IN (SELECT value FROM json_each(?4)))
+		ORDER BY number DESC LIMIT ?3`, []any{toJSON(q.States), q.Device, q.Limit, toJSON(q.Except)}
 }
 
 // Changes lists changes, the newest first.
 func (s *Store) Changes(ctx context.Context, q ChangeQuery) ([]Change, error) {
-	if q.Limit <= 0 {
-		q.Limit = 100
-	}
-	states := toJSON(q.States)
-	out, err := list(ctx, s.read, func(r *sql.Rows) (Change, error) { return scanChange(r.Scan) },
-		`SELECT `+changeColumns+` FROM changes
-		WHERE (?1 = 'null' OR state IN (SELECT value FROM json_each(?1)))
-		AND (?2 = '' OR number IN (SELECT number FROM change_devices WHERE device = ?2))
-		AND (?4 = 'null' OR number NOT IN (SELECT value FROM json_each(?4)))
-		ORDER BY number DESC LIMIT ?3`, states, q.Device, q.Limit, toJSON(q.Except))
+	condition, args := q.where()
+	numbers, err := list(ctx, s.read, func(r *sql.Rows) (number int64, err error) { return number, r.Scan(&number) },
+		`SELECT number FROM changes `+condition, args...)
 	if err != nil {
 		return nil, err
 	}
-	if q.Bare {
-		return out, nil
+	out := make([]Change, 0, len(numbers))
+	for _, number := range numbers {
+		c, err := s.Change(ctx, number)
+		if errors.Is(err, ErrNotFound) {
+			continue // it was thrown away meanwhile
+		}
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, c)
 	}
-	refs := make([]*Change, len(out))
-	for i := range out {
-		refs[i] = &out[i]
-	}
-	return out, s.withDevices(ctx, refs...)
+	return out, nil
+}
+
+// ChangeHeads is Changes without their edits and devices.
+func (s *Store) ChangeHeads(ctx context.Context, q ChangeQuery) ([]Change, error) {
+	condition, args := q.where()
+	return list(ctx, s.read, func(r *sql.Rows) (Change, error) { return scanChange(r.Scan) }, `SELECT `+changeColumns+` FROM changes `+condition, args...)
 }

@@ -110,6 +110,7 @@ func (s *Store) RenameDevice(ctx context.Context, from, to string) error {
 		_, err := tx.ExecContext(ctx, `UPDATE sites SET entry = ? WHERE entry = ?`, to, from)
 		return err
 	})
+	s.recent.lose()
 	if err != nil && strings.Contains(err.Error(), "UNIQUE constraint failed") {
 		return errors.Join(ErrExists, err)
 	}

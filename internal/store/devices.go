@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -215,26 +216,70 @@ type Snapshot struct {
 // AddSnapshot keeps a configuration unless it is the one that was kept last. It reports whether it differs from an earlier
 // one: the first of a device is no change.
 func (s *Store) AddSnapshot(ctx context.Context, snap Snapshot) (changed bool, err error) {
-	hash := sha256.Sum256(snap.Document)
+	all, err := s.AddSnapshots(ctx, []Snapshot{snap})
+	return err == nil && all[0], err
+}
+
+// AddSnapshots is AddSnapshot for several, all or none.
+func (s *Store) AddSnapshots(ctx context.Context, snaps []Snapshot) (changed []bool, err error) {
+	type row struct {
+		at      int
+		hash    [sha256.Size]byte
+		content []byte
+		config  string
+	}
+	var rows []row
+	for i, snap := range snaps { // outside of the transaction, for which all others have to wait
+		hash := sha256.Sum256(snap.Document)
+		last, err := lastDocument(ctx, s.read, snap.Device)
+		if err != nil {
+			return nil, err
+		}
+		twice := slices.ContainsFunc(snaps[:i], func(o Snapshot) bool { return o.Device == snap.Device })
+		if string(last) != string(hash[:]) || twice {
+			rows = append(rows, row{i, hash, s.enc.EncodeAll(snap.Document, nil), toJSON(snap.Config)})
+		}
+	}
+	changed = make([]bool, len(snaps))
+	if len(rows) == 0 {
+		return changed, nil
+	}
 	err = s.tx(ctx, func(tx *sql.Tx) error {
-		var last []byte
-		err := tx.QueryRowContext(ctx, `SELECT document FROM snapshots WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT 1`, snap.Device).Scan(&last)
-		if err != nil && !errors.Is(err, sql.ErrNoRows) {
-			return err
+		for _, r := range rows {
+			snap := snaps[r.at]
+			last, err := lastDocument(ctx, tx, snap.Device)
+			if err != nil {
+				return err
+			}
+			if string(last) == string(r.hash[:]) {
+				continue
+			}
+			changed[r.at] = last != nil
+			if _, err := tx.ExecContext(ctx, `INSERT INTO documents (hash, content) VALUES (?, ?) ON CONFLICT DO NOTHING`, r.hash[:], r.content); err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document, by_user) VALUES (?, ?, ?, ?, ?)`,
+				snap.Device, micro(snap.TakenAt), r.config, r.hash[:], snap.By); err != nil {
+				return err
+			}
 		}
-		if string(last) == string(hash[:]) {
-			return nil
-		}
-		changed = last != nil
-		if _, err := tx.ExecContext(ctx, `INSERT INTO documents (hash, content) VALUES (?, ?) ON CONFLICT DO NOTHING`,
-			hash[:], s.enc.EncodeAll(snap.Document, nil)); err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document, by_user) VALUES (?, ?, ?, ?, ?)`,
-			snap.Device, micro(snap.TakenAt), toJSON(snap.Config), hash[:], snap.By)
-		return err
+		return nil
 	})
-	return changed, err
+	if err != nil {
+		return nil, err
+	}
+	return changed, nil
+}
+
+// lastDocument is the hash of the document of a device that was kept last, nil where there is none.
+func lastDocument(ctx context.Context, db interface {
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}, device string) (hash []byte, err error) {
+	err = db.QueryRowContext(ctx, `SELECT document FROM snapshots WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT 1`, device).Scan(&hash)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return hash, err
 }
 
 // LastSnapshot returns the configuration of a device that was kept last.

@@ -93,12 +93,13 @@ func putLayers(ctx context.Context, tx *sql.Tx, l intent.Layers) error {
 
 // PutKept keeps a change that came to its end together with the layers as it leaves them.
 func (s *Store) PutKept(ctx context.Context, c Change, l intent.Layers) error {
-	return s.tx(ctx, func(tx *sql.Tx) error {
-		if err := putChange(ctx, tx, c); err != nil {
+	was, _, _ := s.recent.get(c.Number)
+	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error {
+		if err := putChange(ctx, tx, was, c); err != nil {
 			return err
 		}
 		return putLayers(ctx, tx, l)
-	})
+	}))
 }
 
 // SetControl keeps who changes a device.

@@ -1,112 +1,100 @@
-package changes
+package store
 
 import (
-	"context"
+	"cmp"
 	"slices"
 	"sync"
-
-	"example.net/everypost/internal/core/intent"
-	"example.net/everypost/internal/store"
 )
 
-// recent is a store that remembers the changes that were read or written last as they are kept, so that a call on one that
-// has thousands of edits need not decode it anew. Nobody else may write changes.
+// recent remembers changes as they are kept, so that one that has thousands of edits need not be decoded for every question.
 type recent struct {
-	Store
 	mu     sync.Mutex
-	writes uint64 // how many are done: what was read before one and comes after it may be old
-	order  []int64
-	by     map[int64]store.Change
+	writes uint64  // how many are done: what was read before one and comes after it may be old
+	order  []int64 // who was asked for longest ago first
+	weight int
+	most   int // that weight may be, maxWeight when 0
+	by     map[int64]Change
 }
 
-// maxRecent bounds how many are remembered.
-const maxRecent = 12
+// maxWeight bounds what is remembered: some 50 MB.
+const maxWeight = 100_000
 
-func remember(s Store) *recent { return &recent{Store: s, by: map[int64]store.Change{}} }
+// weigh is how much a change takes, in edits.
+func weigh(c Change) int { return 10 + len(c.Edits) + len(c.Log) + 50*len(c.Devices) }
 
-// own is a change whose lists may be written without anybody else seeing it. Edits are never written in place.
-func own(c store.Change) store.Change {
-	c.Devices, c.Log, c.Findings, c.Accepted = slices.Clone(c.Devices), slices.Clone(c.Log), slices.Clone(c.Findings), slices.Clone(c.Accepted)
-	c.Editors, c.Approvals, c.Edits = slices.Clone(c.Editors), slices.Clone(c.Approvals), slices.Clip(c.Edits)
+// own is a change whose lists may be written without anybody else seeing it. What the lists hold is never written in place.
+func own(c Change) Change {
+	c.Edits, c.Devices, c.Log, c.Findings = slices.Clone(c.Edits), slices.Clone(c.Devices), slices.Clone(c.Log), slices.Clone(c.Findings)
+	c.Accepted, c.Editors, c.Approvals = slices.Clone(c.Accepted), slices.Clone(c.Editors), slices.Clone(c.Approvals)
 	return c
 }
 
-// take remembers a change as it is kept.
-func (r *recent) take(c store.Change) {
-	if i := slices.Index(r.order, c.Number); i >= 0 {
-		r.order = slices.Delete(r.order, i, i+1)
-	} else if len(r.order) == maxRecent {
-		delete(r.by, r.order[0])
-		r.order = slices.Delete(r.order, 0, 1)
-	}
-	r.order = append(r.order, c.Number)
-	r.by[c.Number] = own(c)
-}
-
-// forget drops a change of which it is not known how it is kept.
-func (r *recent) forget(number int64) {
-	if i := slices.Index(r.order, number); i >= 0 {
-		r.order = slices.Delete(r.order, i, i+1)
-	}
-	delete(r.by, number)
-}
-
-// wrote takes note of a change that was written, or may have been.
-func (r *recent) wrote(c store.Change, err error) error {
+// get returns what is remembered, or how many writes there were when it was asked for.
+func (r *recent) get(number int64) (c Change, ok bool, writes uint64) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.writes++
-	if err != nil {
-		r.forget(c.Number)
-		return err
+	c, ok = r.by[number]
+	if !ok {
+		return c, false, r.writes
 	}
-	r.take(c)
-	return nil
+	r.order = append(slices.DeleteFunc(r.order, func(n int64) bool { return n == number }), number)
+	return own(c), true, r.writes
 }
 
-func (r *recent) Change(ctx context.Context, number int64) (store.Change, error) {
-	r.mu.Lock()
-	c, ok := r.by[number]
-	writes := r.writes
-	r.mu.Unlock()
-	if ok {
-		return own(c), nil
-	}
-	c, err := r.Store.Change(ctx, number)
-	if err != nil {
-		return c, err
-	}
+// read takes a change that was read; after so many writes, which must be all.
+func (r *recent) read(c Change, writes uint64) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.writes == writes {
 		r.take(c)
 	}
-	return c, nil
 }
 
-func (r *recent) AddChange(ctx context.Context, c store.Change) (int64, error) {
-	number, err := r.Store.AddChange(ctx, c)
-	c.Number = number
-	return number, r.wrote(c, err)
-}
-
-func (r *recent) PutChange(ctx context.Context, c store.Change) error {
-	return r.wrote(c, r.Store.PutChange(ctx, c))
-}
-
-func (r *recent) PutSteps(ctx context.Context, c store.Change) error {
-	return r.wrote(c, r.Store.PutSteps(ctx, c))
-}
-
-func (r *recent) PutKept(ctx context.Context, c store.Change, l intent.Layers) error {
-	return r.wrote(c, r.Store.PutKept(ctx, c, l))
-}
-
-func (r *recent) DropChange(ctx context.Context, number int64) error {
-	err := r.Store.DropChange(ctx, number)
+// wrote takes a change that was written; one that may be written or not is forgotten.
+func (r *recent) wrote(c Change, err error) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.writes++
-	r.forget(number)
+	if r.forget(c.Number); err == nil {
+		r.take(c)
+	}
 	return err
+}
+
+// lose forgets changes that were written in ways of which it cannot tell what they are now: one, or all.
+func (r *recent) lose(numbers ...int64) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.writes++
+	if len(numbers) == 0 {
+		r.order, r.weight = nil, 0
+		clear(r.by)
+	}
+	for _, n := range numbers {
+		r.forget(n)
+	}
+}
+
+func (r *recent) take(c Change) {
+	r.forget(c.Number)
+	most := cmp.Or(r.most, maxWeight)
+	if weigh(c) > most/2 {
+		return
+	}
+	for r.weight+weigh(c) > most {
+		r.forget(r.order[0])
+	}
+	if r.by == nil {
+		r.by = map[int64]Change{}
+	}
+	r.order, r.weight = append(r.order, c.Number), r.weight+weigh(c)
+	r.by[c.Number] = own(c)
+}
+
+func (r *recent) forget(number int64) {
+	if c, ok := r.by[number]; ok {
+		r.weight -= weigh(c)
+		delete(r.by, number)
+		r.order = slices.DeleteFunc(r.order, func(n int64) bool { return n == number })
+	}
 }

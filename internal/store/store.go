@@ -41,6 +41,7 @@ type Store struct {
 	write, read *sql.DB
 	enc         *zstd.Encoder
 	dec         *zstd.Decoder
+	recent      recent
 }
 
 // Open opens the database in a file, making it where there is none, and brings its schema up to date.

@@ -139,7 +139,7 @@ func TestChangesByStateAndDevice(t *testing.T) {
 	assert.Equal(t, []int64{3, 2}, numbers(ChangeQuery{States: []string{"kept"}}))
 	assert.Equal(t, []int64{3}, numbers(ChangeQuery{Device: "sw"}))
 	assert.Equal(t, []int64{3}, numbers(ChangeQuery{Limit: 1}))
-	assert.Equal(t, []int64{2}, numbers(ChangeQuery{States: []string{"kept"}, Except: []int64{3}, Bare: true}))
+	assert.Equal(t, []int64{2}, numbers(ChangeQuery{States: []string{"kept"}, Except: []int64{3}}))
 	assert.Equal(t, []int64{3, 2, 1}, numbers(ChangeQuery{Except: []int64{}}))
 	require.NoError(t, s.DropChange(t.Context(), 3))
 	_, err := s.Change(t.Context(), 3)

@@ -44,7 +44,7 @@ func (s *Service) List(ctx context.Context, device string) ([]Snapshot, error) {
 	if err != nil {
 		return nil, err
 	}
-	pushed, err := s.store.Changes(ctx, store.ChangeQuery{Device: device, Limit: kept, Bare: true})
+	pushed, err := s.store.ChangeHeads(ctx, store.ChangeQuery{Device: device, Limit: kept})
 	if err != nil {
 		return nil, err
 	}
