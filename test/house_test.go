@@ -25,6 +25,7 @@ var rings = map[string][]string{
 	"internal/driver/netconf": {"internal/core", "internal/wire", "internal/driver"},
 	"internal/store":          {"internal/core"},
 	"internal/service":        {"internal/core", "internal/driver", "internal/store", "internal/service"},
+	"internal/service/access": {"internal/core", "internal/driver", "internal/store", "internal/service", "internal/wire/radius"},
 	"internal/api/v1":         {"internal/core/network"},
 	"internal/api/server":     {"internal/core", "internal/driver", "internal/service", "internal/store", "internal/api/v1"},
 	"internal/api/bootstrap":  {"internal/service/arrivals", "internal/wire"},
@@ -33,6 +34,7 @@ var rings = map[string][]string{
 	"internal/standin":        {"internal/wire", "internal/core/network"},
 	"internal/console":        {},
 	"internal/browser":        {},
+	"internal/peers":          {},
 }
 
 func TestImportsKeepTheRings(t *testing.T) {

@@ -28,6 +28,8 @@ type compiled struct {
 	storage  storage
 	manage   managed
 	telling  telling
+	asking   asking
+	signIn   signIn
 	callHome string            // host:port to call; "" for none
 	keys     map[string]string // by which users are let in
 	users    map[string]localUser
@@ -91,6 +93,8 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileStorage(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)
+	c.compileAsking(tree)
+	c.compileSignIn(tree)
 	for name, p := range c.ports {
 		if p.lag != "" { // a member forwards what its bundle does
 			bundle := c.ports[p.lag]

@@ -30,6 +30,7 @@ func (w *World) settle() {
 		// The workshop in which devices are unpacked lets them reach out before they are anything.
 		bare := d.spec.Crated && d.cfg.callHome == ""
 		d.settleAddress()
+		d.settleAsking()
 		d.gate.set((w.reached[name] || bare) && d.powered && !d.hung && !d.lost)
 		if off := d.cfg.off[serviceNetconf] || !d.letsManage(); d.listener != nil && off != d.mute {
 			d.mute = off

@@ -10,6 +10,7 @@ import (
 
 	"github.com/gosnmp/gosnmp"
 
+	"example.net/everypost/internal/wire/snmp"
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
@@ -19,9 +20,10 @@ type telling struct {
 	receivers []receiver
 }
 
-// receiver is told by SNMPv2c what is at least of a severity.
+// receiver is told what is at least of a severity: as a user of SNMPv3, or by SNMPv2c with a community.
 type receiver struct {
 	address, community string
+	user               *snmp.User
 	least              int // 0 critical to 3 warning, 4 all
 }
 
@@ -31,18 +33,25 @@ func (c *compiled) compileTelling(tree *xmlnode.Node) {
 	for _, s := range tree.Find("system/logging/remote-servers").All("remote-server") {
 		c.telling.syslog = append(c.telling.syslog, s.TextAt("host"))
 	}
-	snmp := tree.Find("management-plane/snmp")
-	if v := snmp.TextAt("versions"); v != "v2c" && v != "v2c-and-v3" {
-		return
+	plane := tree.Find("management-plane/snmp")
+	versions := plane.TextAt("versions")
+	words, users := map[string]string{}, map[string]*snmp.User{}
+	if versions == "v2c" || versions == "v2c-and-v3" {
+		for _, one := range plane.All("community") {
+			words[one.TextAt("name")] = one.TextAt("secret")
+		}
 	}
-	words := map[string]string{}
-	for _, one := range snmp.All("community") {
-		words[one.TextAt("name")] = one.TextAt("secret")
+	if versions == "v3" || versions == "v2c-and-v3" {
+		for _, one := range plane.All("user") {
+			u := snmpUser(one)
+			users[u.Name] = &u
+		}
 	}
-	for _, r := range snmp.All("receiver") {
+	for _, r := range plane.All("receiver") {
 		least := slices.Index(severities, r.TextAt("severity"))
-		if to := r.TextAt("to/address"); least >= 0 && to != "" && words[r.TextAt("community")] != "" {
-			c.telling.receivers = append(c.telling.receivers, receiver{to, words[r.TextAt("community")], least})
+		to := receiver{r.TextAt("to/address"), words[r.TextAt("community")], users[r.TextAt("user")], least}
+		if least >= 0 && to.address != "" && (to.community != "" || to.user != nil) {
+			c.telling.receivers = append(c.telling.receivers, to)
 		}
 	}
 }
@@ -94,9 +103,14 @@ func (d *device) datagram(host string, port, usual int, send func(net.Conn)) {
 	_ = c.Close()
 }
 
-// trap sends a notification of IF-MIB (RFC 2863) as SNMPv2c.
+// trap sends a notification of IF-MIB (RFC 2863), as SNMPv3 where the receiver is a user of it.
 func (d *device) trap(c net.Conn, r receiver, h happening) {
 	s := &gosnmp.GoSNMP{Conn: c, Target: r.address, Community: r.community, Version: gosnmp.Version2c, Timeout: time.Second, MaxOids: gosnmp.MaxOids, Transport: "udp", Context: context.Background()}
+	if r.user != nil { // the sender of what is not answered is the one whose clock counts (RFC 3412 section 6.4)
+		now := &snmp.Agent{EngineID: d.engineID(), Boots: uint32(d.booted.Unix()), Began: d.booted, Now: d.world.clock.now()} //nolint:gosec // seconds since 1970
+		s.Version, s.SecurityModel, s.ContextEngineID = gosnmp.Version3, gosnmp.UserSecurityModel, d.engineID()
+		s.MsgFlags, s.SecurityParameters = now.Params(*r.user)
+	}
 	index := 1 + slices.IndexFunc(d.spec.Ports, func(p PortSpec) bool { return p.Name == h.port })
 	oper := map[string]int{oidLinkDown: 2, oidLinkUp: 1}[h.oid]
 	admin := map[bool]int{true: 1, false: 2}[d.cfg.ports[h.port].enabled]

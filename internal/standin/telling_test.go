@@ -1,15 +1,13 @@
 package standin
 
 import (
-	"fmt"
 	"net"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
 
+	"example.net/everypost/internal/peers"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -38,24 +36,8 @@ func TestWhatHappensIsToldBySyslog(t *testing.T) {
 // The traps are those of IF-MIB, as an independent receiver reads them; by severity, and none by default.
 func TestTrapsAreToldByTheirSeverity(t *testing.T) {
 	t.Parallel()
-	if _, err := os.Stat("/usr/sbin/snmptrapd"); err != nil {
-		if os.Getenv("CI") != "" {
-			require.NoError(t, err, "CI has every peer")
-		}
-		t.Skip("snmptrapd is not installed: make test-deps")
-	}
-	probe, err := net.ListenPacket("udp", "127.0.0.1:0")
-	require.NoError(t, err)
-	port := probe.LocalAddr().(*net.UDPAddr).Port
-	require.NoError(t, probe.Close())
-	dir := t.TempDir()
-	config, out := filepath.Join(dir, "trapd.conf"), filepath.Join(dir, "out")
-	require.NoError(t, os.WriteFile(config, []byte("authCommunity log herring-gull-7\n"), 0o600))
-	cmd := exec.Command("/usr/sbin/snmptrapd", "-f", "-n", "-C", "-c", config, "-m", "", "-On", "-Lf", out, fmt.Sprintf("udp:127.0.0.1:%d", port))
-	cmd.Env = append(os.Environ(), "SNMP_PERSISTENT_DIR="+dir)
-	require.NoError(t, cmd.Start())
-	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
-
+	port := peers.FreePort(t)
+	out := peers.Traps(t, port, "authCommunity log herring-gull-7\n")
 	w := steppedWorld(t, Options{TrapPort: port})
 	snmp := "ep-mg:management-plane/snmp/"
 	told := func(text string) bool {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/ed25519"
 	"crypto/sha256"
-	"crypto/subtle"
 	"errors"
 	"fmt"
 	"io"
@@ -33,6 +32,8 @@ type Options struct {
 	PagePort int
 	// SyslogPort and TrapPort are where devices send what they tell; 0 for the usual ones, 514 and 162.
 	SyslogPort, TrapPort int
+	// RADIUSPort is where devices ask who may sign in; 0 for the usual one, 1812.
+	RADIUSPort int
 	// Roam lets wireless stations wander between the access points of their site.
 	Roam bool
 	// Stepped is where the world's time stands until Step moves it on; zero for the time of the machine.
@@ -243,6 +244,7 @@ func (w *World) Close() {
 	for _, d := range w.devices {
 		d.gate.set(true)
 		d.setDown(true)
+		d.endAsking()
 	}
 	w.wg.Wait()
 }
@@ -360,6 +362,7 @@ type device struct {
 	gate     *gate
 	listener *gatedListener
 	page     *gatedListener // of its own page; nil when it has none
+	asked    net.PacketConn // where it is asked by SNMP; nil while it is not
 	server   *netconf.Server
 	own      atomic.Int64 // nanoseconds that it took for what it was told
 	lost     bool         // its address is one at which nobody finds it
@@ -380,6 +383,7 @@ type device struct {
 	powerCut           bool
 	subscribers        map[*netconf.ServerSession]bool
 	log                []logEntry
+	lent               map[string]string // roles of users whom a RADIUS server let in
 	refuse             map[Fault]bool
 	hits               map[listEntry]float64 // frames by entry of an access list
 	classes            [8]classCount         // what was sent of each class of traffic
@@ -401,7 +405,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 	d := &device{
 		world: w, spec: spec, gate: newGate(), booted: w.clock.now().Add(-time.Duration(31+(7*index)%300) * 24 * time.Hour), powered: true,
 		locks: map[netconf.Datastore]uint32{}, ports: map[string]*portSim{},
-		subscribers: map[*netconf.ServerSession]bool{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
+		subscribers: map[*netconf.ServerSession]bool{}, lent: map[string]string{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
 		licensedFrom: w.clock.now(), contacts: map[string]string{}, ringChanges: map[string]int{},
 	}
 	d.setRunning(spec.config())
@@ -461,15 +465,10 @@ func (d *device) serve(ctx context.Context, l *gatedListener) {
 }
 
 func (d *device) sshConfig() *ssh.ServerConfig {
-	o := d.world.opts
 	c := &ssh.ServerConfig{
 		MaxAuthTries: 3,
 		PasswordCallback: func(meta ssh.ConnMetadata, password []byte) (*ssh.Permissions, error) {
-			user := subtle.ConstantTimeCompare([]byte(meta.User()), []byte(o.User))
-			if user&subtle.ConstantTimeCompare(password, []byte(o.Password)) == 1 {
-				return nil, nil
-			}
-			if d.knownPassword(meta.User(), string(password)) {
+			if d.mayEnter(meta.User(), string(password)) {
 				return nil, nil
 			}
 			return nil, errors.New("wrong user or password")

@@ -1,18 +1,14 @@
 package access
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"net"
-	"os"
-	"os/exec"
-	"path/filepath"
-	"strings"
 	"sync"
 	"testing"
 	"time"
 
+	"example.net/everypost/internal/peers"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"layeh.com/radius"
@@ -22,102 +18,7 @@ const sharedSecret = "between the lanterns"
 
 // freeradius starts an independent server that knows Wren; protected says whether its answers carry a Message-Authenticator.
 func freeradius(t *testing.T, protected bool) string {
-	t.Helper()
-	path, err := exec.LookPath("freeradius")
-	if err != nil {
-		if os.Getenv("CI") != "" {
-			t.Fatal("freeradius is not installed")
-		}
-		t.Skip("freeradius is not installed: make test-deps")
-	}
-	l, err := net.ListenPacket("udp", "127.0.0.1:0")
-	require.NoError(t, err)
-	port := l.LocalAddr().(*net.UDPAddr).Port
-	require.NoError(t, l.Close())
-	dir := t.TempDir()
-	reply := "update reply {\n Message-Authenticator := 0x00\n }"
-	if !protected {
-		reply = ""
-	}
-	config := fmt.Sprintf(`prefix = /usr
-sysconfdir = %[1]s
-localstatedir = %[1]s
-logdir = %[1]s
-raddbdir = %[1]s
-radacctdir = %[1]s
-run_dir = %[1]s
-libdir = /usr/lib/freeradius
-max_request_time = 30
-max_requests = 1024
-security {
- max_attributes = 200
- reject_delay = 0
- status_server = no
-}
-client localhost {
- ipaddr = 127.0.0.1
- secret = "%[2]s"
- require_message_authenticator = yes
-}
-modules {
- pap {
- }
- files {
-  filename = %[1]s/users
- }
-}
-server default {
- listen {
-  type = auth
-  ipaddr = 127.0.0.1
-  port = %[3]d
- }
- authorize {
-  files
-  pap
- }
- authenticate {
-  Auth-Type PAP {
-   pap
-  }
- }
- post-auth {
-  %[4]s
-  Post-Auth-Type REJECT {
-   %[4]s
-  }
- }
-}
-`, dir, sharedSecret, port, reply)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "radiusd.conf"), []byte(config), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "users"), []byte("wren Cleartext-Password := \"gulls at the rail\"\n"), 0o600))
-	cmd := exec.Command(path, "-f", "-l", "stdout", "-d", dir, "-n", "radiusd")
-	var out lockedBuffer
-	cmd.Stdout, cmd.Stderr = &out, &out
-	require.NoError(t, cmd.Start())
-	t.Cleanup(func() {
-		_ = cmd.Process.Kill()
-		_ = cmd.Wait()
-	})
-	require.Eventually(t, func() bool { return strings.Contains(out.String(), "Ready to process requests") }, 20*time.Second, 20*time.Millisecond, "%s", &out)
-	return fmt.Sprintf("127.0.0.1:%d", port)
-}
-
-type lockedBuffer struct {
-	mu sync.Mutex
-	b  bytes.Buffer
-}
-
-func (l *lockedBuffer) Write(p []byte) (int, error) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.b.Write(p)
-}
-
-func (l *lockedBuffer) String() string {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return l.b.String()
+	return peers.FreeRADIUS(t, sharedSecret, "wren Cleartext-Password := \"gulls at the rail\"\n", protected)
 }
 
 func TestSignInByRADIUS(t *testing.T) {
