@@ -59,7 +59,7 @@ const (
 )
 
 // quick keeps tests short where nothing depends on the real waits.
-var quick = fleet.Timing{Connect: 2 * time.Second, Request: 4 * time.Second, KeepAlive: 700 * time.Millisecond, Poll: time.Second, Inspect: 2 * time.Second, BackOff: 200 * time.Millisecond}
+var quick = fleet.Timing{Connect: 2 * time.Second, Request: 4 * time.Second, KeepAlive: 700 * time.Millisecond, Poll: time.Second, Inspect: 2 * time.Second, BackOff: 200 * time.Millisecond, Quiet: 200 * time.Millisecond}
 
 // startRig starts a service on the world, with its devices adopted over the interface.
 func startRig(t testing.TB, w *standin.World) *rig {

@@ -87,6 +87,8 @@ type Observer interface {
 	Reached(v View)
 	// PortChanged tells that a port's link came or went.
 	PortChanged(v View, port string, before, after network.PortState)
+	// Seen tells that a device runs something else than was told last; that it was changed, and by whom, comes by ConfigRead.
+	Seen(v View)
 	// ConfigRead tells what a device runs; by is who changed it, where the device says so.
 	ConfigRead(v View, document []byte, by string)
 	// StateRead tells that the state was read, or the inside.
@@ -340,8 +342,7 @@ func (f *Fleet) Await(ctx context.Context, name string) error {
 func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, error) {
 	var out network.Config
 	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
-		defer u.engage(f.timing.Quiet)
-		u.engage(f.timing.Request)
+		defer u.engage()()
 		told := u.isAwaited()
 		c, err := s.ReadConfig(ctx)
 		if err != nil {
@@ -355,7 +356,7 @@ func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, er
 		if _, watches := s.(driver.Watcher); awaited || !watches {
 			u.tookConfig(c, by)
 		} else {
-			u.setConfig(c) // that it changed, and by whom, the device tells itself
+			u.sawConfig(c) // that it changed, and by whom, the device tells itself
 		}
 		return nil
 	})
@@ -463,8 +464,7 @@ func (f *Fleet) write(ctx context.Context, name string, do func(context.Context,
 		case <-ctx.Done():
 			return context.Cause(ctx)
 		}
-		defer u.engage(f.timing.Quiet)
-		u.engage(f.timing.Request)
+		defer u.engage()()
 		return do(ctx, u, w)
 	})
 }

@@ -17,6 +17,7 @@ import (
 
 // fakeDevice is a device that a test can make fall silent, refuse and report at will.
 type fakeDevice struct {
+	pings    int
 	mu       sync.Mutex
 	connects int
 	refuse   error         // what Connect answers with
@@ -105,8 +106,11 @@ func (s *fakeSession) ReadState(ctx context.Context) (network.State, error) {
 	return st, s.d.answer(ctx, s.done)
 }
 
-func (s *fakeSession) Ping(ctx context.Context) error { return s.d.answer(ctx, s.done) }
-func (s *fakeSession) Done() <-chan struct{}          { return s.done }
+func (s *fakeSession) Ping(ctx context.Context) error {
+	s.d.set(func() { s.d.pings++ })
+	return s.d.answer(ctx, s.done)
+}
+func (s *fakeSession) Done() <-chan struct{} { return s.done }
 func (s *fakeSession) Close() error {
 	s.once.Do(func() { close(s.done) })
 	return nil
@@ -134,6 +138,7 @@ type seen struct {
 	why     string
 	ports   []string
 	by      []string
+	hosts   []string
 	steps   []driver.TrialStep
 	states  int
 }
@@ -151,6 +156,7 @@ func (o *seen) PortChanged(_ View, port string, before, after network.PortState)
 	o.note(func() { o.ports = append(o.ports, port+" "+string(before.Oper)+" to "+string(after.Oper)) })
 }
 func (o *seen) ConfigRead(_ View, _ []byte, by string) { o.note(func() { o.by = append(o.by, by) }) }
+func (o *seen) Seen(v View)                            { o.note(func() { o.hosts = append(o.hosts, v.Config.Hostname) }) }
 func (o *seen) StateRead(View)                         { o.note(func() { o.states++ }) }
 func (o *seen) TrialStepped(_ View, _ time.Time, step driver.TrialStep) {
 	o.note(func() { o.steps = append(o.steps, step) })
@@ -358,4 +364,42 @@ func TestRemovedDeviceIsLetGo(t *testing.T) {
 	_, ok := f.View("sw")
 	assert.False(t, ok)
 	assert.Empty(t, f.Views())
+}
+
+// What somebody had read is seen at once, though who changed it is told only when the device says so.
+func TestWhatIsReadForSomebodyIsSeenAtOnce(t *testing.T) {
+	t.Parallel()
+	d := &fakeDevice{config: network.Config{Hostname: "old"}}
+	f, o := start(t, d, brisk)
+	await(t, f)
+	_, err := f.ReadConfig(t.Context(), "sw")
+	require.NoError(t, err)
+	require.True(t, o.has(func() bool { return len(o.hosts) == 0 })(), "nothing is new")
+	d.set(func() { d.config.Hostname = "new" })
+	_, err = f.ReadConfig(t.Context(), "sw")
+	require.NoError(t, err)
+	assert.True(t, o.has(func() bool { return len(o.hosts) == 1 && o.hosts[0] == "new" && len(o.by) == 1 })())
+	d.last().events <- driver.Event{At: time.Now(), Config: &driver.ConfigEvent{By: "night"}}
+	eventually(t, "the device tells who did it", o.has(func() bool { return len(o.by) == 2 && o.by[1] == "night" }))
+}
+
+// A device that works on a change is not read besides; it is asked for signs of life all the same.
+func TestADeviceThatWorksOnAChangeIsAskedForNothingThatCanWait(t *testing.T) {
+	t.Parallel()
+	d := &fakeDevice{}
+	timing := brisk
+	timing.Quiet = time.Hour
+	f, o := start(t, d, timing)
+	await(t, f)
+	eventually(t, "it is read by and by", o.has(func() bool { return o.states > 2 }))
+	_, err := f.ReadConfig(t.Context(), "sw")
+	require.NoError(t, err)
+	var read, pings int
+	o.has(func() bool { read = o.states; return true })()
+	d.set(func() { pings = d.pings })
+	eventually(t, "it is asked for signs of life", func() (more bool) {
+		d.set(func() { more = d.pings > pings+10 })
+		return more
+	})
+	assert.True(t, o.has(func() bool { return o.states <= read+1 })(), "but for one reading that was under way")
 }

@@ -35,7 +35,8 @@ type unit struct {
 	// awaited tells that the configuration changed, by awaitedBy, and was not read since.
 	awaited   bool
 	awaitedBy string
-	engaged   time.Time // until then it has a change to work on, and is asked for nothing that can wait
+	steps     int       // of changes, that it works on
+	engaged   time.Time // until then it is asked for nothing that can wait
 
 	telling sync.Mutex // keeps what the observer is told in the order in which it became so
 }
@@ -60,20 +61,32 @@ func (u *unit) inHand() (driver.Session, error) {
 	return u.session, nil
 }
 
-// engage has the device asked for nothing that can wait, for so long from now: a slow one would only be slower with the change
-// that it works on.
-func (u *unit) engage(d time.Duration) {
+// engage has the device asked for nothing that can wait until done is called, and for a while after: a slow one would only be
+// slower with the change that it works on.
+func (u *unit) engage() (done func()) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	u.engaged = time.Now().Add(d)
+	u.steps++
+	return func() {
+		u.mu.Lock()
+		defer u.mu.Unlock()
+		u.steps--
+		u.engaged = time.Now().Add(u.fleet.timing.Quiet)
+	}
 }
 
-// quiet is how long it is yet asked for nothing that can wait.
-func (u *unit) quiet() time.Duration {
+// quiet is how long it is yet asked for nothing that can wait: no more than for so long after the step that it works on.
+func (u *unit) quiet(after time.Duration) time.Duration {
 	u.mu.Lock()
 	defer u.mu.Unlock()
-	return time.Until(u.engaged)
+	if u.steps > 0 {
+		return max(after, stepWait)
+	}
+	return min(after, time.Until(u.engaged))
 }
+
+// stepWait is between looks whether a step of a change is over.
+const stepWait = 100 * time.Millisecond
 
 func (u *unit) keepProposal(token string, p driver.Proposal) {
 	u.mu.Lock()
@@ -302,8 +315,8 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 	defer look.Stop()
 	again := time.NewTimer(time.Hour)
 	again.Stop()
-	later := func(t *time.Timer) bool {
-		wait := u.quiet()
+	later := func(t *time.Timer, after time.Duration) bool {
+		wait := u.quiet(after)
 		if wait > 0 {
 			t.Reset(wait + rand.N(wait/4+1))
 		}
@@ -323,7 +336,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				err = errors.New("the device ended its reports")
 			}
 		case <-poll.C:
-			if later(poll) {
+			if later(poll, t.Quiet) {
 				continue
 			}
 			poll.Reset(u.fleet.period(t.Poll, pollSpacing))
@@ -336,7 +349,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				return err
 			})
 		case <-look.C:
-			if later(look) {
+			if later(look, t.Quiet) {
 				continue
 			}
 			look.Reset(u.fleet.period(t.Inspect, inspectSpacing))
@@ -344,7 +357,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 		case <-u.reread:
 			again.Reset(u.fleet.scatter())
 		case <-again.C:
-			if later(again) {
+			if later(again, 0) {
 				continue
 			}
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.readAgain(ctx, s) })
@@ -454,6 +467,17 @@ func (u *unit) isAwaited() bool {
 	u.mu.Lock()
 	defer u.mu.Unlock()
 	return u.awaited
+}
+
+// sawConfig takes a configuration that was read for somebody.
+func (u *unit) sawConfig(c driver.Configuration) {
+	u.telling.Lock()
+	defer u.telling.Unlock()
+	if before := u.snapshot().Config; before.Equal(c.Config) {
+		u.setConfig(c)
+		return
+	}
+	u.fleet.observer.Seen(u.setConfig(c))
 }
 
 func (u *unit) setConfig(c driver.Configuration) View {

@@ -27,6 +27,7 @@ type deaf struct{}
 func (deaf) Reached(fleet.View)                                                   {}
 func (deaf) PortChanged(fleet.View, string, network.PortState, network.PortState) {}
 func (deaf) ConfigRead(fleet.View, []byte, string)                                {}
+func (deaf) Seen(fleet.View)                                                      {}
 func (deaf) StateRead(fleet.View)                                                 {}
 func (deaf) TrialStepped(_ fleet.View, _ time.Time, _ driver.TrialStep)           {}
 

@@ -28,6 +28,9 @@ const (
 	keptTogether   = 16
 )
 
+// Seen implements fleet.Observer.
+func (s *Service) Seen(v fleet.View) { s.index.see(v) }
+
 // ConfigRead implements fleet.Observer.
 func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 	s.index.see(v)
