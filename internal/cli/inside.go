@@ -48,6 +48,9 @@ func (a *app) printInside(d v1.DeviceDetail) {
 			p("  %-12s %s %s, serial %s, sends %.1f dBm, receives %.1f dBm", m.Port, m.Maker, m.Model, m.Serial, m.TxDbm, m.RxDbm)
 		}
 	}
+	if c := in.Clock; c != nil {
+		p("\nClock\n  %s %s", a.mark(okMark(c.Right())), clockWord(*c))
+	}
 	if len(in.Services) > 0 {
 		p("\nServices")
 		for _, s := range in.Services {
@@ -105,6 +108,18 @@ func (a *app) printInside(d v1.DeviceDetail) {
 		}
 		p("\nBundle %s: %s", b.Name, strings.Join(members, ", "))
 	}
+}
+
+// clockWord says how a clock stands and by what it is set.
+func clockWord(c v1.Clock) string {
+	word := "right"
+	if !c.Right() {
+		word = fmt.Sprintf("%d s %s", max(c.AheadSeconds, -c.AheadSeconds), map[bool]string{true: "ahead", false: "behind"}[c.AheadSeconds > 0])
+	}
+	if c.Server == "" {
+		return word + ", set by no server"
+	}
+	return fmt.Sprintf("%s, set by %s (stratum %d)", word, c.Server, c.Stratum)
 }
 
 func okMark(ok bool) string {

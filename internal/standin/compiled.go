@@ -16,7 +16,8 @@ type compiled struct {
 	vlans      map[int]bool          // that are active
 	management int                   // the VLAN in which the device has its own address, 0 for none
 	stp        bool
-	priority   int // of the bridge
+	timed      bool // a server sets its clock
+	priority   int  // of the bridge
 
 	off map[string]bool // services that are switched off
 
@@ -60,6 +61,8 @@ func compile(tree *xmlnode.Node) *compiled {
 	for _, s := range tree.Child("services").All("service") {
 		c.off[s.TextAt("name")] = s.TextAt("enabled") == "false"
 	}
+	ntp := tree.Find("system/ntp")
+	c.timed = ntp.TextAt("config/enabled") == "true" && ntp.Find("servers/server") != nil
 	c.compileUsers(tree)
 	if home := tree.Find("netconf-server/call-home/netconf-client/endpoints/endpoint/ssh/tcp-client-parameters"); home != nil {
 		c.callHome = net.JoinHostPort(home.TextAt("remote-address"), home.TextAt("remote-port"))

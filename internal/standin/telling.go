@@ -71,12 +71,12 @@ const (
 	severityAll = 4
 )
 
-// tells sends what happened to whom the device is set up to tell. It goes out as it is, and nobody answers: the time of the
-// machine is in it, since who receives it lives by that. Only addresses of this machine are told: the others are made up.
+// tells sends what happened to whom the device is set up to tell. It goes out as it is, and nobody answers: the time is that
+// of the machine, since who receives it lives by that, as far as the device's clock is right. Only addresses of this machine are told: the others are made up.
 func (d *device) tells(h happening) {
 	for _, host := range d.cfg.telling.syslog {
 		level := []int{2, 3, 4, 5, 6}[h.severity] // RFC 5424 section 6.2.1
-		text := fmt.Sprintf("<%d>1 %s %s %s - %s - %s", 23*8+level, time.Now().UTC().Format("2006-01-02T15:04:05.000Z"), d.cfg.hostname, d.spec.Model, h.word, h.text)
+		text := fmt.Sprintf("<%d>1 %s %s %s - %s - %s", 23*8+level, time.Now().Add(d.ahead(d.world.clock.now())).UTC().Format("2006-01-02T15:04:05.000Z"), d.cfg.hostname, d.spec.Model, h.word, h.text)
 		d.datagram(host, d.world.opts.SyslogPort, 514, func(c net.Conn) { _, _ = c.Write([]byte(text)) })
 	}
 	for _, r := range d.cfg.telling.receivers {

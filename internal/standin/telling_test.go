@@ -98,3 +98,25 @@ func TestWhoIsIsolatedIsNotMisled(t *testing.T) {
 	configure(t, w, "th-sw-02", "ep-sw:switching/port["+printer+"]/isolation 1", "ep-sw:switching/port["+desk+"]/isolation 1")
 	assert.False(t, w.misled(w.station("th-sw-02:"+desk)))
 }
+
+// A clock that no server sets goes wrong by and by; it is right as soon as one does.
+func TestAClockThatNoServerSetsGoesWrong(t *testing.T) {
+	t.Parallel()
+	w := steppedWorld(t, Options{})
+	d := w.devices["th-sw-02"]
+	at := func() time.Duration {
+		told, err := time.Parse(time.RFC3339, d.stateTree(w.clock.now(), nil).TextAt("system/state/current-datetime"))
+		require.NoError(t, err)
+		return told.Sub(w.clock.now().Truncate(time.Second)).Abs()
+	}
+	before := at()
+	assert.Greater(t, before, 5*time.Second)
+	w.Step(48 * time.Hour)
+	assert.Greater(t, at(), before)
+	ntp := "oc-sys:system/ntp/"
+	configure(t, w, "th-sw-02", ntp+"servers/server[10.1.1.1]/config/address 10.1.1.1")
+	assert.Greater(t, at(), before, "it is not switched on")
+	configure(t, w, "th-sw-02", ntp+"config/enabled true")
+	assert.LessOrEqual(t, at(), time.Second)
+	assert.Equal(t, "3", d.stateTree(w.clock.now(), nil).TextAt("system/ntp/servers/server/state/stratum"))
+}

@@ -138,6 +138,9 @@ type DeviceDetail struct {
 	Inside *network.Inside `json:"inside,omitempty" doc:"Hardware, tables, radios, tunnels: read every half minute"`
 }
 
+// Clock is how the clock of a device stands.
+type Clock = network.Clock
+
 // LicenceSoon is how long before its end a licence is to be seen to.
 const LicenceSoon = network.LicenceSoon
 

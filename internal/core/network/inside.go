@@ -23,6 +23,7 @@ type Inside struct {
 	Services   []RunService   `json:"services,omitempty"`
 	Licences   []Licence      `json:"licences,omitempty"`
 	VRFs       []VRF          `json:"vrfs,omitempty"`
+	Clock      *Clock         `json:"clock,omitempty"` // nil: it does not tell the time
 
 	Rings      []RingState      `json:"rings,omitempty"`
 	Pair       *PairState       `json:"pair,omitempty"`
@@ -41,6 +42,20 @@ type RunService struct {
 	Port    int    `json:"port,omitempty"` // TCP; 0: none of its own
 	About   string `json:"about,omitempty"`
 }
+
+// Clock is how the clock of a device stands.
+type Clock struct {
+	AheadSeconds int    `json:"ahead_seconds"`    // of the service's own clock, when it was read; negative: behind it
+	Server       string `json:"server,omitempty"` // by which it is set (RFC 5905); none where it runs by itself
+	Stratum      int    `json:"stratum,omitempty"`
+}
+
+// ClockTolerance is by how many seconds a clock may differ and be called right: it is told in whole seconds, and takes a moment
+// to be read.
+const ClockTolerance = 2
+
+// Right reports whether the clock is.
+func (c Clock) Right() bool { return max(c.AheadSeconds, -c.AheadSeconds) <= ClockTolerance }
 
 // Licence is a right to use a device or a part of what it can do.
 type Licence struct {

@@ -51,6 +51,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 		in.Bundles = append(in.Bundles, b)
 	}
 	readStanding(&in, data)
+	in.Clock = readClock(data.Child("system"), now)
 	in.Spanning = readSpanning(data.Find("stp/rstp"))
 	readWireless(&in, data.Child("access-points"))
 	for _, t := range data.Child("tunnels").All("tunnel") {
@@ -69,6 +70,20 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 		}
 	}
 	return in
+}
+
+func readClock(system *xmlnode.Node, now time.Time) *network.Clock {
+	at, err := time.Parse(time.RFC3339, system.TextAt("state/current-datetime"))
+	if err != nil {
+		return nil
+	}
+	c := &network.Clock{AheadSeconds: int(at.Sub(now).Round(time.Second) / time.Second)}
+	for _, s := range system.Find("ntp/servers").All("server") {
+		if stratum := number(s.Child("state"), "stratum"); stratum > 0 && (c.Stratum == 0 || stratum < c.Stratum) {
+			c.Server, c.Stratum = s.TextAt("address"), stratum
+		}
+	}
+	return c
 }
 
 func decimal(n *xmlnode.Node, path string) float64 {

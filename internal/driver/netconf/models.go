@@ -51,6 +51,7 @@ var (
 	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
 		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage"),
 		xmlnode.New(nsManagement, "management-plane", xmlnode.New(nsManagement, "contact-input")),
+		xmlnode.New(nsSystem, "system", xmlnode.New(nsSystem, "state", xmlnode.New(nsSystem, "current-datetime")), xmlnode.New(nsSystem, "ntp", xmlnode.New(nsSystem, "servers"))),
 		xmlnode.New(nsACL, "acl", xmlnode.New(nsACL, "acl-sets")),
 		xmlnode.New(nsSwitching, "switching", xmlnode.New(nsSwitching, "class"), xmlnode.New(nsSwitching, "pair"), xmlnode.New(nsSwitching, "ring"), xmlnode.New(nsSwitching, "controller")),
 		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "name"), xmlnode.New(nsInstance, "fdb"),

@@ -2275,6 +2275,13 @@ export interface components {
             /** Format: int64 */
             sent_frames: number;
         };
+        Clock: {
+            /** Format: int64 */
+            ahead_seconds: number;
+            server?: string;
+            /** Format: int64 */
+            stratum?: number;
+        };
         Cluster: {
             kind: string;
             members: components["schemas"]["ClusterMember"][];
@@ -2987,6 +2994,7 @@ export interface components {
         Inside: {
             bundles?: components["schemas"]["Bundle"][];
             classes?: components["schemas"]["ClassCount"][];
+            clock?: components["schemas"]["Clock"];
             cluster?: components["schemas"]["Cluster"];
             contacts?: components["schemas"]["ContactState"][];
             controller?: components["schemas"]["ControllerState"];

@@ -71,6 +71,10 @@ function Reading({
   );
 }
 
+/** How a clock stands; it is told in whole seconds, and takes a moment to be read. */
+const clockWord = (ahead: number) =>
+  Math.abs(ahead) <= 2 ? "right" : `${Math.abs(ahead).toLocaleString("en-GB")} s ${ahead > 0 ? "ahead" : "behind"}`;
+
 function Hardware({ i }: { i: In }) {
   const h = i.hardware;
   return (
@@ -117,6 +121,14 @@ function Hardware({ i }: { i: In }) {
               value={f.ok ? `${f.rpm.toLocaleString("en-GB")} rpm` : "does not turn"}
             />
           ))}
+          {i.clock && (
+            <Line
+              ok={Math.abs(i.clock.ahead_seconds) <= 2}
+              name="clock"
+              what={i.clock.server ? `set by ${i.clock.server}, stratum ${i.clock.stratum}` : "set by no server"}
+              value={clockWord(i.clock.ahead_seconds)}
+            />
+          )}
         </ul>
       </Panel>
       <Panel title={many(h.transceivers?.length ?? 0, "module")} aside="limits are those that the module gives">
