@@ -28,7 +28,10 @@ require github.com/coder/websocket v1.8.15
 
 require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
 
-require github.com/gosnmp/gosnmp v1.47.0
+require (
+	github.com/gosnmp/gosnmp v1.47.0
+	golang.org/x/net v0.61.0
+)
 
 require (
 	github.com/beorn7/perks v1.0.1 // indirect

@@ -159,6 +159,8 @@ func (w *World) spanTree() *spanning {
 func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, ids map[string][2]string) {
 	done := map[string]bool{}
 	open := []string{root}
+	age := map[string]int{} // of what the root says, when it comes to a bridge; what is too old is not believed
+	oldest := w.devices[w.nodes[root][0]].cfg.times.maxAge
 	for len(open) > 0 {
 		best := 0
 		for i, n := range open {
@@ -178,14 +180,14 @@ func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, 
 			if far == node {
 				far = b.b
 			}
-			if w.guardsRoot(b, far) {
+			if w.guardsRoot(b, far) || age[node] >= oldest {
 				continue
 			}
 			cost := s.cost[node] + pathCost(b.speed)
-			if old, reached := s.cost[far]; done[far] || reached && s.root[far] == root && old <= cost {
+			if old, reached := s.cost[far]; done[far] || reached && (s.root[far] != root || old <= cost) { // a root that was heard before is better
 				continue
 			}
-			s.root[far], s.cost[far], s.toRoot[far] = root, cost, b
+			s.root[far], s.cost[far], s.toRoot[far], age[far] = root, cost, b, age[node]+1
 			open = append(open, far)
 		}
 	}
@@ -358,6 +360,9 @@ func (h *host) joined(c *compiled) int {
 		return h.VLAN
 	}
 	p := c.ports[h.at.port]
+	if h.held() {
+		return 0
+	}
 	if !h.letIn(p, c.radius) {
 		return p.guest
 	}
@@ -366,6 +371,9 @@ func (h *host) joined(c *compiled) int {
 	}
 	return p.untagged
 }
+
+// held tells whether the port of a host does not forward yet.
+func (h *host) held() bool { return h.port != nil && !h.port.forwards.IsZero() }
 
 // letIn tells whether a host may use a port with access control: those that people sit at can say who they are (IEEE 802.1X),
 // the address of every host is known to who is asked.

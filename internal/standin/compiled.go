@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"example.net/everypost/internal/wire/xmlnode"
 )
@@ -16,8 +17,10 @@ type compiled struct {
 	vlans      map[int]bool          // that are active
 	management int                   // the VLAN in which the device has its own address, 0 for none
 	stp        bool
-	timed      bool // a server sets its clock
-	priority   int  // of the bridge
+	times      stpTimes
+	timed      bool     // a server sets its clock
+	names      []string // servers that it asks for names
+	priority   int      // of the bridge
 
 	off map[string]bool // services that are switched off
 
@@ -57,12 +60,15 @@ func (p portConfig) passesTagged(v int) bool {
 }
 
 func compile(tree *xmlnode.Node) *compiled {
-	c := &compiled{hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768, keys: map[string]string{}, off: map[string]bool{}}
+	c := &compiled{times: stpTimes{maxAge: 20, hello: 2, forward: 15 * time.Second}, hostname: tree.TextAt("system/config/hostname"), ports: map[string]portConfig{}, vlans: map[int]bool{}, priority: 32768, keys: map[string]string{}, off: map[string]bool{}}
 	for _, s := range tree.Child("services").All("service") {
 		c.off[s.TextAt("name")] = s.TextAt("enabled") == "false"
 	}
 	ntp := tree.Find("system/ntp")
 	c.timed = ntp.TextAt("config/enabled") == "true" && ntp.Find("servers/server") != nil
+	for _, n := range tree.Find("system/dns/servers").All("server") {
+		c.names = append(c.names, n.TextAt("address"))
+	}
 	c.compileUsers(tree)
 	if home := tree.Find("netconf-server/call-home/netconf-client/endpoints/endpoint/ssh/tcp-client-parameters"); home != nil {
 		c.callHome = net.JoinHostPort(home.TextAt("remote-address"), home.TextAt("remote-port"))
@@ -111,6 +117,7 @@ func compile(tree *xmlnode.Node) *compiled {
 		if n, err := strconv.Atoi(stp.TextAt("rstp/config/bridge-priority")); err == nil {
 			c.priority = n
 		}
+		c.times.read(stp.Find("rstp/config"))
 	}
 	return c
 }

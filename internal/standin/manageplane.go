@@ -19,6 +19,7 @@ type managed struct {
 	vlans   []vlanSpan     // VLANs from which it may be reached; none for all
 	address string         // its own, without the prefix
 	ownPort string         // the port that has its own address, "" when a VLAN has
+	vrf     string         // in which that port is, "" for the one of all
 	inputs  map[string]contactInput
 }
 
@@ -47,6 +48,7 @@ func (c *compiled) compileManagement(tree *xmlnode.Node) {
 	if c.manage.ownPort = plane.TextAt("own-port/port"); c.manage.ownPort != "" {
 		c.management = 0
 	}
+	c.manage.vrf = plane.TextAt("vrf")
 	c.manage.inputs = map[string]contactInput{}
 	for _, i := range plane.All("contact-input") {
 		severity := slices.Index(severities, cmp.Or(i.TextAt("severity"), "warning"))

@@ -56,6 +56,7 @@ func (w *World) settleLinks(now time.Time) {
 			if is := up[endpoint{name, spec.Name}]; is != p.up {
 				p.up, p.changed = is, now
 				d.portChanged(now, p)
+				d.listens(p, now)
 				again = w.flapped(d, p, now) || again
 			}
 		}

@@ -105,6 +105,11 @@ func (d *device) routingState(instances *xmlnode.Node) {
 		return
 	}
 	switch d.spec.Role {
+	case "switch":
+		if m := d.cfg.manage; m.vrf != "" && m.ownPort != "" {
+			instances.Add(x.node("network-instance", x.leaf("name", m.vrf), aftsNode([]route{
+				{fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN), "", m.ownPort, "DIRECTLY_CONNECTED"}})))
+		}
 	case "edge":
 		first.Add(aftsNode(d.overlayRoutes()), d.bgpNode())
 		instances.Add(x.node("network-instance", x.leaf("name", "underlay"), aftsNode(d.underlayRoutes())))

@@ -1,9 +1,12 @@
 package standin
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"net"
 	"slices"
 	"strconv"
 	"strings"
@@ -50,6 +53,10 @@ func (d *device) shell(ctx context.Context, ch io.ReadWriter, pty netconf.Pty, u
 		if words[0] == "exit" {
 			return
 		}
+		if words[0] == "lookup" && len(words) == 2 {
+			_, _ = io.WriteString(t, d.lookup(ctx, words[1]))
+			continue
+		}
 		d.world.mu.Lock()
 		answer := d.command(words, d.world.clock.now())
 		d.world.mu.Unlock()
@@ -63,8 +70,39 @@ port NAME        one port with its counters
 neighbours       what is at the other ends of its cables
 addresses        hardware addresses it has learned
 log              the last things that happened to it
+lookup NAME      asks its name servers for the addresses of a host
 exit             leave
 `
+
+// lookup asks the device's name servers (RFC 1035). Only those on this machine answer: the others are made up.
+func (d *device) lookup(ctx context.Context, name string) string {
+	d.world.mu.Lock()
+	servers := d.cfg.names
+	d.world.mu.Unlock()
+	if len(servers) == 0 {
+		return "It knows no name server: dns-servers are not set.\n"
+	}
+	ctx, cancel := context.WithTimeout(ctx, 3*time.Second)
+	defer cancel()
+	for _, server := range servers {
+		if ip := net.ParseIP(server); ip == nil || !ip.IsLoopback() {
+			continue
+		}
+		at := net.JoinHostPort(server, strconv.Itoa(cmp.Or(d.world.opts.NamesPort, 53)))
+		r := net.Resolver{PreferGo: true, Dial: func(ctx context.Context, _, _ string) (net.Conn, error) {
+			return (&net.Dialer{}).DialContext(ctx, "udp", at)
+		}}
+		addresses, err := r.LookupHost(ctx, strings.TrimSuffix(name, ".")+".")
+		var none *net.DNSError
+		switch {
+		case err == nil:
+			return name + " is at " + strings.Join(addresses, ", ") + "\n"
+		case errors.As(err, &none) && none.IsNotFound:
+			return server + " knows no " + name + "\n"
+		}
+	}
+	return "No name server answers: " + strings.Join(servers, ", ") + "\n"
+}
 
 // command answers a command.
 func (d *device) command(words []string, now time.Time) string {

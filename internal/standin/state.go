@@ -302,7 +302,7 @@ func (d *device) lacpState(lacp *xmlnode.Node, _ time.Time) {
 	}
 }
 
-func (d *device) stpState(stp *xmlnode.Node, _ time.Time) {
+func (d *device) stpState(stp *xmlnode.Node, now time.Time) {
 	x, w := in("oc-stp"), d.world
 	node := w.nodeOf(d.spec.Name)
 	if w.tree == nil || !d.cfg.stp {
@@ -310,7 +310,8 @@ func (d *device) stpState(stp *xmlnode.Node, _ time.Time) {
 	}
 	root := w.nodes[w.tree.root[node]][0]
 	rstp := stp.Ensure(namespaces["oc-stp"], "rstp")
-	rstp.Add(x.node("state", x.int("bridge-priority", d.cfg.priority), x.leaf("bridge-address", d.chassisMAC()),
+	times := w.timesOf(node)
+	rstp.Add(x.node("state", x.int("hello-time", times.hello), x.int("max-age", times.maxAge), x.int("forwarding-delay", int(times.forward/time.Second)), x.int("bridge-priority", d.cfg.priority), x.leaf("bridge-address", d.chassisMAC()),
 		x.int("designated-root-priority", w.devices[root].cfg.priority), x.leaf("designated-root-address", w.devices[root].chassisMAC()), x.int("root-cost", w.tree.cost[node])))
 	interfaces := x.node("interfaces")
 	for _, spec := range d.spec.Ports {
@@ -318,7 +319,7 @@ func (d *device) stpState(stp *xmlnode.Node, _ time.Time) {
 		if !d.ports[spec.Name].up {
 			continue
 		}
-		state, role := "oc-stp-types:FORWARDING", "oc-stp-types:DESIGNATED"
+		state, role := "oc-stp-types:"+d.stpWord(d.ports[spec.Name], now), "oc-stp-types:DESIGNATED"
 		if b := w.tree.toRoot[node]; b != nil {
 			for _, c := range b.cables {
 				if c.a == at || c.b == at {

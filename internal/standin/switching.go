@@ -48,6 +48,7 @@ type portSwitching struct {
 	energySaving         bool
 	dhcpTrust, loopGuard bool
 	bpduGuard, rootGuard bool
+	noEdge               bool   // it waits before it forwards, whatever is plugged in
 	list                 string // the access list that what comes in must pass
 }
 
@@ -147,6 +148,7 @@ func (c *compiled) compileSwitching(tree *xmlnode.Node) {
 	for _, i := range tree.Find("stp/interfaces").All("interface") {
 		if p, ok := c.ports[i.TextAt("name")]; ok {
 			p.bpduGuard, p.rootGuard = i.TextAt("config/bpdu-guard") == "true", i.TextAt("config/guard") == "ROOT"
+			p.noEdge = strings.HasSuffix(i.TextAt("config/edge-port"), "EDGE_DISABLE")
 			c.ports[i.TextAt("name")] = p
 		}
 	}

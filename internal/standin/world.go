@@ -32,8 +32,8 @@ type Options struct {
 	PagePort int
 	// SyslogPort and TrapPort are where devices send what they tell; 0 for the usual ones, 514 and 162.
 	SyslogPort, TrapPort int
-	// RADIUSPort is where devices ask who may sign in; 0 for the usual one, 1812.
-	RADIUSPort int
+	// RADIUSPort is where devices ask who may sign in, NamesPort where they ask for names; 0 for the usual ones, 1812 and 53.
+	RADIUSPort, NamesPort int
 	// Roam lets wireless stations wander between the access points of their site.
 	Roam bool
 	// Stepped is where the world's time stands until Step moves it on; zero for the time of the machine.
@@ -93,8 +93,9 @@ type cable struct {
 
 type host struct {
 	HostSpec
-	at  endpoint
-	cut bool
+	at   endpoint
+	port *portSim
+	cut  bool
 
 	route   []hop   // the ports that its frames pass up to the gateway, as long as nothing changes
 	routed  bool    // route is known
@@ -111,7 +112,9 @@ type portSim struct {
 	feeding  int // mW of PoE delivered
 	class    int
 	counters tally
-	damage   float64 // the part of the frames that a bad cable spoils
+	damage   float64   // the part of the frames that a bad cable spoils
+	forwards time.Time // until then it listens and learns only; zero where it forwards
+	learning *timer    // until then
 	guard    guarded
 }
 
@@ -153,7 +156,7 @@ func New(p Plant, o Options) (*World, error) {
 		if err != nil {
 			return nil, err
 		}
-		host := &host{HostSpec: h, at: at}
+		host := &host{HostSpec: h, at: at, port: w.at(at)}
 		w.hosts = append(w.hosts, host)
 		w.hostsAt[at.device] = append(w.hostsAt[at.device], host)
 	}
