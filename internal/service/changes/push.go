@@ -342,7 +342,7 @@ func (w *worker) push() {
 		}
 	}
 	w.c.State = OnTrial
-	if w.record(fmt.Sprintf("Change %d is on trial on %s.", w.c.Number, strings.Join(w.names(), ", "))) != nil {
+	if w.record(fmt.Sprintf("Change %d is on trial on %s.", w.c.Number, w.onWhat())) != nil {
 		return
 	}
 	w.watch(before)
@@ -355,6 +355,18 @@ func (w *worker) names() []string {
 	}
 	return out
 }
+
+// onWhat names the devices of the change, or says how many they are.
+func (w *worker) onWhat() string {
+	names := w.names()
+	if len(names) > namedDevices {
+		return fmt.Sprintf("%d devices", len(names))
+	}
+	return strings.Join(names, ", ")
+}
+
+// namedDevices is how many devices are named in a sentence.
+const namedDevices = 8
 
 func (w *worker) trial() time.Duration { return time.Duration(w.c.TrialSecs) * time.Second }
 

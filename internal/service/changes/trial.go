@@ -256,7 +256,7 @@ func (w *worker) keep() {
 		return
 	}
 	if len(reverted) == 0 {
-		w.end(Kept, fmt.Sprintf("It runs for good on %s.", strings.Join(w.names(), ", ")))
+		w.end(Kept, fmt.Sprintf("It runs for good on %s.", w.onWhat()))
 		return
 	}
 	w.putBack(fmt.Sprintf("%s went back before the change could be kept.", strings.Join(reverted, ", ")))

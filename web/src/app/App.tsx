@@ -1,5 +1,5 @@
 import { Suspense } from "react";
-import { Navigate, Route, Routes } from "react-router";
+import { Navigate, Route, Routes, useParams } from "react-router";
 import { Toaster } from "sonner";
 import { useMe } from "../api/queries";
 import { DevicePage } from "../features/devices/DevicePage";
@@ -26,6 +26,11 @@ const TemplatesPage = late(() =>
 const DriftPage = late(() => import("../features/layers/DriftPage").then((m) => ({ default: m.DriftPage })));
 const SetupPage = late(() => import("../features/setup/SetupPage").then((m) => ({ default: m.SetupPage })));
 const ChangesPage = late(() => import("../features/changes/ChangesPage").then((m) => ({ default: m.ChangesPage })));
+
+/** A change lies in the tray beside whatever is open; by its number it has an address to send to others. */
+function ToChange() {
+  return <Navigate to={`/changes?tray=${useParams().number}`} replace />;
+}
 
 export function App() {
   const me = useMe();
@@ -56,6 +61,7 @@ export function App() {
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />
                 <Route path="/setup" element={<SetupPage me={me.data} />} />
                 <Route path="/changes" element={<ChangesPage me={me.data} />} />
+                <Route path="/changes/:number" element={<ToChange />} />
                 <Route
                   path="*"
                   element={

@@ -434,6 +434,7 @@ function Progress({ c, may }: { c: Change; may: boolean }) {
           <span className="text-sm text-soft">What runs it already is undone.</span>
         </div>
       )}
+      {c.devices.length > 6 && <p className="text-sm">{stepsWord(c)}</p>}
       <ul className="grid max-h-80 gap-1 overflow-auto">
         {c.devices.map((d) => (
           <li key={d.device} className="grid grid-cols-[14px_100px_minmax(0,1fr)] items-baseline gap-2">
@@ -448,6 +449,13 @@ function Progress({ c, may }: { c: Change; may: boolean }) {
       </ul>
     </section>
   );
+}
+
+/** How many devices are how far: 27 devices: 12 on trial, 15 ready. */
+function stepsWord(c: Change): string {
+  const count = new Map<string, number>();
+  for (const d of c.devices) count.set(d.step, (count.get(d.step) ?? 0) + 1);
+  return `${many(c.devices.length, "device")}: ${[...count].map(([step, n]) => `${n} ${changeWord(step)}`).join(", ")}`;
 }
 
 function Record({ c }: { c: Change }) {

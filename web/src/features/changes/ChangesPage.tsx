@@ -35,7 +35,12 @@ const columns: Column<Change>[] = [
     head: "Devices",
     width: "200px",
     mono: true,
-    cell: (c) => [...new Set(c.edits.map((e) => e.port.split(":")[0]))].join(", "),
+    cell: (c) => {
+      const all = c.devices.length
+        ? c.devices.map((d) => d.device)
+        : [...new Set(c.edits.map((e) => e.port.split(":")[0]))];
+      return all.length > 2 ? `${all[0]} and ${all.length - 1} more` : all.join(", ");
+    },
   },
   { key: "owner", head: "By", width: "90px", sort: (c) => c.owner, cell: (c) => c.owner },
   {
