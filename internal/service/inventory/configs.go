@@ -76,23 +76,34 @@ func (s *Service) keepBatch(batch []configRead) {
 			snaps = append(snaps, r.snap)
 		}
 	}
-	changed, err := s.store.AddSnapshots(context.Background(), snaps)
-	if err != nil {
-		s.log.Error("configurations could not be kept", "devices", len(snaps), "err", err)
-	}
+	changed := s.keepSnapshots(snaps)
 	for _, r := range batch {
 		if r.met != nil {
 			close(r.met)
 			continue
 		}
 		s.ConfigSeen(r.view)
-		if len(changed) > 0 && changed[0] {
+		if changed[0] {
 			s.tellChanged(r.snap)
 		}
-		if len(changed) > 0 {
-			changed = changed[1:]
+		changed = changed[1:]
+	}
+}
+
+// keepSnapshots keeps configurations and reports which are others than before. One that cannot be kept, as of a device that is
+// forgotten meanwhile, takes no other with it.
+func (s *Service) keepSnapshots(snaps []store.Snapshot) []bool {
+	changed, err := s.store.AddSnapshots(context.Background(), snaps)
+	if err == nil {
+		return changed
+	}
+	changed = make([]bool, len(snaps))
+	for i, snap := range snaps {
+		if changed[i], err = s.store.AddSnapshot(context.Background(), snap); err != nil {
+			s.log.Error("a configuration could not be kept", "device", snap.Device, "err", err)
 		}
 	}
+	return changed
 }
 
 // tellChanged tells that a device runs something else than it did, and who made it so.

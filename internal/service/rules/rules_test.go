@@ -1,11 +1,7 @@
 package rules
 
 import (
-	"context"
-	"errors"
 	"fmt"
-	"log/slog"
-	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -14,46 +10,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/core/guard"
-	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
-	"example.net/everypost/internal/service/fleet"
-	"example.net/everypost/internal/service/groups"
-	"example.net/everypost/internal/service/inventory"
-	"example.net/everypost/internal/service/secrets"
+	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
 )
 
-// nobody answers when devices are called.
-type nobody struct{}
-
-func (nobody) HostKey(context.Context, string) (string, error) { return "", errors.New("nobody there") }
-func (nobody) Connect(context.Context, driver.Target) (driver.Session, error) {
-	return nil, errors.New("nobody there")
-}
-
-// house starts the service beside two devices of Tern Haven and one of a ship, of which none answers.
+// house starts the service beside two devices of Tern Haven and one of a ship.
 func house(t *testing.T) *Service {
 	t.Helper()
-	dir := t.TempDir()
-	s, err := store.Open(t.Context(), filepath.Join(dir, "x.db"))
-	require.NoError(t, err)
-	t.Cleanup(func() { assert.NoError(t, s.Close()) })
-	sealer, err := secrets.Open(filepath.Join(dir, "key"))
-	require.NoError(t, err)
-	for device, site := range map[string]string{"th-sw-01": "tern-haven", "th-sw-02": "tern-haven", "fm-sw-01": "fulmar"} {
-		require.NoError(t, s.PutSite(t.Context(), network.Site{Name: site, Title: site}))
-		require.NoError(t, s.AddDevice(t.Context(), store.Device{Name: device, Site: site, Address: device + ":830", User: "fleet", Secret: sealer.Seal(device+":830", "word"), HostKey: "SHA256:x",
-			Identity: network.Identity{Serial: device, Kind: network.Switch}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
-	}
-	log, bus := slog.New(slog.DiscardHandler), events.New(1)
-	inv := inventory.New(s, sealer, bus, log)
-	f := fleet.New(nobody{}, inv.Observer(), fleet.Timing{}, log)
-	t.Cleanup(f.Close)
-	require.NoError(t, inv.Start(t.Context(), f))
-	in := groups.New(s, inv, bus)
-	require.NoError(t, in.Put(t.Context(), store.Group{Name: "quay", Members: []string{"th-sw-02"}}))
-	return New(s, inv, in.Expand)
+	h := testhouse.New(t)
+	require.NoError(t, h.Groups.Put(t.Context(), store.Group{Name: "quay", Members: []string{"th-sw-02"}}))
+	return New(h.Store, h.Inventory, h.Groups.Expand)
 }
 
 func TestWhichRulesHold(t *testing.T) {
