@@ -1,8 +1,6 @@
 package test
 
 import (
-	"os"
-	"os/exec"
 	"strings"
 	"testing"
 
@@ -10,14 +8,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/peers"
 )
 
 // readPort asks a device, as an independent NETCONF client, for the access VLAN and the PoE setting of a port.
 const readPort = `
-import sys
-from ncclient import manager
-host, port = sys.argv[1].rsplit(":", 1)
-m = manager.connect(host=host, port=int(port), username="fleet", password="tidewater-lamp", hostkey_verify=False, allow_agent=False, look_for_keys=False)
 x = m.get_config("running", filter=("subtree", '<interfaces xmlns="http://openconfig.net/yang/interfaces"><interface><name>%s</name></interface></interfaces>' % sys.argv[2])).data_xml
 print(x.split("access-vlan>")[1].split("<")[0], x.split("/yang/poe")[1].split("enabled>")[1].split("<")[0])
 m.close_session()
@@ -25,14 +20,8 @@ m.close_session()
 
 func independently(t *testing.T, r *rig, ref string) string {
 	t.Helper()
-	if err := exec.Command("/usr/bin/python3", "-c", "import ncclient").Run(); err != nil {
-		if os.Getenv("CI") != "" {
-			require.NoError(t, err, "CI has every peer")
-		}
-		t.Skip("python3-ncclient is not installed: make test-deps")
-	}
 	device, port, _ := cutPort(ref)
-	out, err := exec.Command("/usr/bin/python3", "-c", readPort, r.world.Address(device), port).CombinedOutput()
+	out, err := peers.NETCONF(t, r.world.Address(device), devicePassword, readPort, port).CombinedOutput()
 	require.NoError(t, err, string(out))
 	return strings.TrimSpace(string(out))
 }

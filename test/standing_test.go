@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -19,6 +18,7 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/browser"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/peers"
 	"example.net/everypost/internal/standin"
 )
 
@@ -63,13 +63,7 @@ func startPart(t *testing.T, entry string, sites ...string) *rig {
 // asked is what an independent NETCONF client reads of a device.
 func (r *rig) asked(t *testing.T, device, filter string) string {
 	t.Helper()
-	if err := exec.Command("/usr/bin/python3", "-c", "import ncclient").Run(); err != nil {
-		if os.Getenv("CI") != "" {
-			require.NoError(t, err, "CI has every peer")
-		}
-		t.Skip("python3-ncclient is not installed: make test-deps")
-	}
-	out, err := exec.Command("/usr/bin/python3", "-c", readSettings, r.world.Address(device), filter).CombinedOutput()
+	out, err := peers.NETCONF(t, r.world.Address(device), devicePassword, readSettings, filter).CombinedOutput()
 	require.NoError(t, err, string(out))
 	return strings.Join(strings.Fields(string(out)), "")
 }

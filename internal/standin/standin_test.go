@@ -5,8 +5,6 @@ import (
 	"context"
 	"net/http"
 	"net/http/httptest"
-	"os"
-	"os/exec"
 	"strings"
 	"testing"
 	"time"
@@ -15,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/crypto/ssh"
 
+	"example.net/everypost/internal/peers"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/wire/netconf"
 	"example.net/everypost/internal/wire/xmlnode"
@@ -214,10 +213,6 @@ func TestControlRefuses(t *testing.T) {
 
 // script is what an independent NETCONF client does with a stand-in.
 const script = `
-import sys
-from ncclient import manager
-host, port = sys.argv[1].rsplit(":", 1)
-m = manager.connect(host=host, port=int(port), username="fleet", password="tidewater", hostkey_verify=False, allow_agent=False, look_for_keys=False)
 assert ":candidate" in m.server_capabilities and ":confirmed-commit" in m.server_capabilities
 edit = """<config xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"><interfaces xmlns="http://openconfig.net/yang/interfaces"><interface><name>1/1/7</name>
 <ethernet xmlns="http://openconfig.net/yang/interfaces/ethernet"><switched-vlan xmlns="http://openconfig.net/yang/vlan"><config><access-vlan>%s</access-vlan></config></switched-vlan></ethernet></interface></interfaces></config>"""
@@ -250,14 +245,8 @@ print("good")
 `
 
 func TestIndependentClient(t *testing.T) {
-	if err := exec.Command("/usr/bin/python3", "-c", "import ncclient").Run(); err != nil {
-		if os.Getenv("CI") != "" {
-			require.NoError(t, err, "CI has every peer")
-		}
-		t.Skip("python3-ncclient is not installed: make test-deps")
-	}
 	w := start(t, standin.Options{})
-	cmd := exec.Command("/usr/bin/python3", "-c", script, w.Address("th-sw-02"))
+	cmd := peers.NETCONF(t, w.Address("th-sw-02"), "tidewater", script)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	var complaint bytes.Buffer
