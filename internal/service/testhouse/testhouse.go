@@ -87,18 +87,33 @@ func New(t testing.TB, before ...func(*House)) *House {
 }
 
 func (h *House) add(name, site string) {
+	h.devices[name+":830"] = newDevice(name)
+	require.NoError(h.t, h.Store.AddDevice(h.t.Context(), store.Device{Name: name, Site: site, Address: name + ":830", User: "fleet", Secret: h.Sealer.Seal(name+":830", "word"), HostKey: "SHA256:" + name,
+		Identity: network.Identity{Serial: name, Kind: network.Switch}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
+}
+
+// Stranger has a device stand at an address that nobody has adopted, and that hears others at theirs.
+func (h *House) Stranger(name, address string, hears ...string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	d := newDevice(name)
+	for i, at := range hears {
+		d.state.Ports[fmt.Sprint("far", i)] = network.PortState{Oper: network.Up, Neighbour: &network.Neighbour{SystemName: "far", PortID: "1", Address: at}}
+	}
+	h.devices[address] = d
+}
+
+func newDevice(name string) *device {
 	trunk := network.PortConfig{Enabled: true, Mode: network.Trunk, TrunkVLANs: network.VLANSet{10, 20, 30}}
 	access := func(v network.VLANID) network.PortConfig {
 		return network.PortConfig{Enabled: true, Mode: network.Access, AccessVLAN: v}
 	}
 	up := network.PortState{Oper: network.Up, SpeedMbps: 1000}
-	h.devices[name+":830"] = &device{name: name,
+	return &device{name: name,
 		config: network.Config{Hostname: name, ManagementVLAN: 10, Features: []network.Feature{setting.SystemBasics},
 			VLANs: map[network.VLANID]network.VLAN{10: {ID: 10, Name: "management"}, 20: {ID: 20, Name: "office"}, 30: {ID: 30, Name: "voice"}},
 			Ports: map[string]network.PortConfig{"1": access(20), "2": access(30), "up": trunk, "down": trunk}},
 		state: network.State{Ports: map[string]network.PortState{"1": up, "2": up, "up": {Oper: network.Down}, "down": {Oper: network.Down}}}}
-	require.NoError(h.t, h.Store.AddDevice(h.t.Context(), store.Device{Name: name, Site: site, Address: name + ":830", User: "fleet", Secret: h.Sealer.Seal(name+":830", "word"), HostKey: "SHA256:" + name,
-		Identity: network.Identity{Serial: name, Kind: network.Switch}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
 }
 
 func linked(system, port string) network.PortState {
