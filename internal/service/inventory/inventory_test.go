@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/events"
@@ -17,17 +16,6 @@ import (
 	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
 )
-
-// devices are those that an expression picks.
-func devices(t *testing.T, h *testhouse.House, text string) (names []string) {
-	t.Helper()
-	e, err := catalog.Network.Parse(text)
-	require.NoError(t, err)
-	for _, d := range h.Inventory.Devices(catalog.Query{Where: e, Limit: 100, Now: time.Now()}).Rows {
-		names = append(names, d.Name)
-	}
-	return names
-}
 
 // told waits for an event that says something.
 func told(t *testing.T, sub *events.Subscription, text string) {
@@ -60,7 +48,7 @@ func TestAConfigurationThatChangesIsKeptAndTold(t *testing.T) {
 	}, "what it runs is kept, with who set it")
 	h.SetPort("th-sw-01", "1", "fleet", func(p *network.PortConfig) { p.Description = "ours" })
 	told(t, sub, "The configuration of th-sw-01 was changed by this service.")
-	assert.Equal(t, []string{"th-sw-01"}, devices(t, h, "port.description = ours"))
+	assert.Equal(t, []string{"th-sw-01"}, h.Pick("port.description = ours"))
 }
 
 func TestADeviceIsRenamedWithAllThatIsKeptOfIt(t *testing.T) {
@@ -81,7 +69,7 @@ func TestADeviceIsRenamedWithAllThatIsKeptOfIt(t *testing.T) {
 	require.ErrorIs(t, h.Inventory.Rename(t.Context(), "th-sw-02", "th-quay", "ada"), store.ErrInUse, "a change waits for it")
 	require.NoError(t, h.Store.DropChange(t.Context(), n))
 	require.NoError(t, h.Inventory.Rename(t.Context(), "th-sw-02", "th-quay", "ada"))
-	assert.Equal(t, []string{"fm-sw-01", "th-quay", "th-sw-01"}, devices(t, h, "kind = switch"))
+	assert.Equal(t, []string{"fm-sw-01", "th-quay", "th-sw-01"}, h.Pick("kind = switch"))
 	last, err := h.Store.LastSnapshot(t.Context(), "th-quay")
 	require.NoError(t, err)
 	assert.Equal(t, "tried", last.Config.Ports["1"].Description)
@@ -102,7 +90,7 @@ func TestADeviceIsRetiredTakenBackAndForgotten(t *testing.T) {
 	require.NoError(t, h.Fleet.Await(t.Context(), "fm-sw-01"))
 	require.NoError(t, h.Inventory.Retire(t.Context(), "fm-sw-01", "ada"))
 	require.NoError(t, h.Inventory.Forget(t.Context(), "fm-sw-01", "ada"))
-	assert.Equal(t, []string{"th-sw-01", "th-sw-02"}, devices(t, h, "kind = switch"))
+	assert.Equal(t, []string{"th-sw-01", "th-sw-02"}, h.Pick("kind = switch"))
 	_, err := h.Store.LastSnapshot(t.Context(), "fm-sw-01")
 	require.ErrorIs(t, err, store.ErrNotFound)
 	require.ErrorIs(t, h.Inventory.Forget(t.Context(), "fm-sw-01", "ada"), store.ErrNotFound)
@@ -156,7 +144,7 @@ func TestSitesAreMergedAndRemoved(t *testing.T) {
 	require.ErrorIs(t, h.Inventory.MergeSites(t.Context(), "fulmar", "shoal"), inventory.ErrInvalid)
 	require.ErrorIs(t, h.Inventory.MergeSites(t.Context(), "shoal", "fulmar"), store.ErrNotFound)
 	require.NoError(t, h.Inventory.MergeSites(t.Context(), "fulmar", "tern-haven"))
-	assert.Equal(t, []string{"fm-sw-01", "th-sw-01", "th-sw-02"}, devices(t, h, "site = tern-haven"))
+	assert.Equal(t, []string{"fm-sw-01", "th-sw-01", "th-sw-02"}, h.Pick("site = tern-haven"))
 	for says, bad := range map[string]network.Site{
 		"not a valid name": {Name: "Tern Haven", Title: "x"},
 		"needs a title":    {Name: "pier", Title: "  "},
@@ -173,7 +161,7 @@ func TestWhatIsSaidOfADeviceIsFoundByIt(t *testing.T) {
 	t.Parallel()
 	h := testhouse.New(t)
 	require.NoError(t, h.Inventory.Describe(t.Context(), "th-sw-02", "fulmar", network.Particulars{Tags: []string{" Spare", "critical", "spare"}, Rack: "R2", RackUnit: 7}))
-	assert.Equal(t, []string{"th-sw-02"}, devices(t, h, "tag = spare and site = fulmar"))
+	assert.Equal(t, []string{"th-sw-02"}, h.Pick("tag = spare and site = fulmar"))
 	d, _ := h.Inventory.Kept("th-sw-02")
 	assert.Equal(t, []string{"critical", "spare"}, d.Particulars.Tags)
 	for says, bad := range map[string]network.Particulars{

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
@@ -156,6 +157,19 @@ func (h *House) Runs(name string, is func(network.Config) bool) {
 		v, _ := h.Fleet.View(name)
 		return is(v.Config)
 	}, name+" is not known to run that")
+}
+
+// Pick lists the devices that an expression picks, by name.
+func (h *House) Pick(text string) (names []string) {
+	h.t.Helper()
+	e, err := catalog.Network.Parse(text)
+	require.NoError(h.t, err)
+	e, err = h.Groups.Expand(h.t.Context(), e)
+	require.NoError(h.t, err)
+	for _, d := range h.Inventory.Devices(catalog.Query{Where: e, Limit: 100, Now: time.Now()}).Rows {
+		names = append(names, d.Name)
+	}
+	return names
 }
 
 // connector connects to the devices of a house.
