@@ -16,11 +16,11 @@ type recent struct {
 	by     map[int64]Change
 }
 
-// maxWeight bounds what is remembered: some 50 MB.
-const maxWeight = 100_000
+// maxWeight bounds what is remembered: some 100 MB, most of it configurations before and after.
+const maxWeight = 200_000
 
 // weigh is how much a change takes, in edits.
-func weigh(c Change) int { return 10 + len(c.Edits) + len(c.Log) + 50*len(c.Devices) }
+func weigh(c Change) int { return 10 + len(c.Edits) + len(c.Log) + 100*len(c.Devices) }
 
 // own is a change whose lists may be written without anybody else seeing it. What the lists hold is never written in place.
 func own(c Change) Change {

@@ -19,7 +19,7 @@ import (
 // What is remembered is what is kept, whatever was done in between and whatever callers do with what they were given.
 func TestRecentChangesAreAsTheyAreKept(t *testing.T) {
 	s := fresh(t)
-	s.recent.most = 700
+	s.recent.most = 1000
 	ctx := t.Context()
 	at := time.UnixMicro(1_700_000_000_000_000).UTC()
 	edit := func(value string) intent.Edit {

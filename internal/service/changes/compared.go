@@ -28,7 +28,7 @@ type comparison struct {
 }
 
 // maxComparisons bounds of how many devices of changes they are remembered.
-const maxComparisons = 10_000
+const maxComparisons = 2_000
 
 // on returns what a change makes different on one of its devices.
 func (k *comparisons) on(change int64, d store.ChangeDevice) []Difference {
