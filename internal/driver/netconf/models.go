@@ -281,6 +281,7 @@ func writeBundle(e *edit, name string, b, a network.PortConfig, isNew bool) {
 	if isNew {
 		entry.Add(xmlnode.New(nsInterfaces, "config", xmlnode.Leaf(nsInterfaces, "name", name),
 			xmlnode.Leaf(nsInterfaces, "type", "ianaift:ieee8023adLag").SetAttr("xmlns", "ianaift", nsIanaIf)))
+		b.Enabled = true // the model's default
 	}
 	writeBasics(entry, b, a)
 	aggregation := entry.Ensure(nsAggregate, "aggregation")
