@@ -87,7 +87,13 @@ func pathCost(mbps int) int { return 20_000_000 / max(mbps, 1) }
 
 // bridgeID orders bridges: priority, then hardware address.
 func (w *World) bridgeID(node string) [2]string {
-	best := [2]string{"~"}
+	id, _ := w.bestOf(node)
+	return id
+}
+
+// bestOf is the device of a bridge by which it goes.
+func (w *World) bestOf(node string) (best [2]string, by string) {
+	best, by = [2]string{"~"}, w.nodes[node][0]
 	for _, name := range w.nodes[node] {
 		d := w.devices[name]
 		id := [2]string{string(rune('0' + d.cfg.priority/4096)), d.chassisMAC()}
@@ -95,10 +101,10 @@ func (w *World) bridgeID(node string) [2]string {
 			id[0] = "~"
 		}
 		if slices.Compare(id[:], best[:]) < 0 {
-			best = id
+			best, by = id, name
 		}
 	}
-	return best
+	return best, by
 }
 
 // spanTree finds the spanning tree (IEEE 802.1D-2004 clause 17, its result rather than its messages): each bridge keeps its
@@ -139,6 +145,12 @@ func (w *World) spanTree() *spanning {
 		if s.toRoot[b.a] == b || s.toRoot[b.b] == b {
 			continue
 		}
+		if s.root[b.a] != s.root[b.b] { // each end forwards what its own root says, where neither guards against the other's
+			if w.guardsRoot(b, b.a) || w.guardsRoot(b, b.b) {
+				s.block(b)
+			}
+			continue
+		}
 		worse := b.b
 		x, y := ids[b.a], ids[b.b]
 		if s.cost[b.a] > s.cost[b.b] || s.cost[b.a] == s.cost[b.b] && slices.Compare(x[:], y[:]) > 0 {
@@ -155,12 +167,19 @@ func (w *World) spanTree() *spanning {
 	return s
 }
 
+// block closes a bundle at both ends.
+func (s *spanning) block(b *bundle) {
+	for _, c := range b.cables {
+		s.blocked[c.a], s.blocked[c.b] = true, true
+	}
+}
+
 // cheapestWays fills in the costs to a root (Dijkstra; ties go to the better bridge, then the first cable).
 func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, ids map[string][2]string) {
 	done := map[string]bool{}
 	open := []string{root}
 	age := map[string]int{} // of what the root says, when it comes to a bridge; what is too old is not believed
-	oldest := w.devices[w.nodes[root][0]].cfg.times.maxAge
+	oldest := w.timesAt(root).maxAge
 	for len(open) > 0 {
 		best := 0
 		for i, n := range open {

@@ -30,7 +30,13 @@ func (w *World) timesOf(node string) stpTimes {
 	if w.tree != nil && len(w.nodes[w.tree.root[node]]) > 0 {
 		node = w.tree.root[node]
 	}
-	return w.devices[w.nodes[node][0]].cfg.times
+	return w.timesAt(node)
+}
+
+// timesAt are those that a bridge itself is set to.
+func (w *World) timesAt(node string) stpTimes {
+	_, by := w.bestOf(node)
+	return w.devices[by].cfg.times
 }
 
 // listens has a port whose link came up wait before it forwards, where it is no edge of the network and no bridge is at its other

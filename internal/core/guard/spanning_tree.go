@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"example.net/everypost/internal/core/intent"
@@ -17,13 +18,14 @@ func spanningTree(p Proposal) []Finding {
 	for _, group := range p.bridged() {
 		touched := slices.ContainsFunc(group, func(d string) bool {
 			a, b := p.After[d].Settings, p.Before[d].Settings
-			return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"]
+			return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"] || a["stp-max-age"] != b["stp-max-age"]
 		})
 		if !touched {
 			continue
 		}
 		out = append(out, p.rootMoves(group)...)
 		out = append(out, p.loopOpens(group)...)
+		out = append(out, p.tooFar(group)...)
 	}
 	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.ID, b.ID) })
 	return out
@@ -111,6 +113,43 @@ func (p Proposal) rootMoves(group []string) []Finding {
 		}
 	}
 	return []Finding{f}
+}
+
+// tooFar finds a root that is not believed everywhere: what it says is too old (IEEE 802.1Q 13.26.7, Max Age) before it gets to
+// the farthest bridge.
+func (p Proposal) tooFar(group []string) []Finding {
+	root := p.rootOf(group, p.After)
+	if root == "" {
+		return nil
+	}
+	age := atoi(cmp.Or(p.After[root].Settings["stp-max-age"], "20"))
+	hops := map[string]int{root: 0}
+	farthest := root
+	for queue := []string{root}; len(queue) > 0; queue = queue[1:] {
+		at := queue[0]
+		if hops[at] > hops[farthest] {
+			farthest = at
+		}
+		for _, l := range p.Links {
+			for _, e := range [][2]network.PortRef{{l.A, l.B}, {l.B, l.A}} {
+				if _, known := hops[e[1].Device]; e[0].Device == at && !known && slices.Contains(group, e[1].Device) && topology.Passes(p.After, l) {
+					hops[e[1].Device] = hops[at] + 1
+					queue = append(queue, e[1].Device)
+				}
+			}
+		}
+	}
+	if hops[farthest] <= age {
+		return nil
+	}
+	at := network.PortRef{Device: root}
+	return []Finding{{
+		ID: "spanning-tree-age:" + root, Guard: "spanning-tree", Level: Stop, Ports: []network.PortRef{at, {Device: farthest}},
+		What: fmt.Sprintf("What %s, the root of the spanning tree, says would be believed %d bridges away, and %s is %d away.", root, age, farthest, hops[farthest]),
+		Why:  "Bridges beyond would take another one for the root, and nobody would cut a loop between the two parts.",
+		Do:   fmt.Sprintf("Let it be believed longer, or make a bridge in the middle the root: stp-max-age of %s at least %d.", root, hops[farthest]),
+		Fix:  []intent.Edit{{Port: at, Field: "stp-max-age", Value: strconv.Itoa(min(hops[farthest], 40))}},
+	}}
 }
 
 // loopOpens finds devices on a loop that would no longer take part in the spanning tree.

@@ -60,6 +60,14 @@ func Blocked(configs map[string]network.Config, links []Link, open func(Link) bo
 		if t.up[one.a] == one || t.up[one.b] == one {
 			continue
 		}
+		if t.root[one.a] != t.root[one.b] { // each end forwards what its own root says, where neither guards against the other's
+			if t.guardsRoot(one, one.a) || t.guardsRoot(one, one.b) {
+				for _, l := range one.links {
+					out[l] = true
+				}
+			}
+			continue
+		}
 		worse := one.b
 		if cmp.Or(t.cost[one.a]-t.cost[one.b], t.ids[one.a].compare(t.ids[one.b])) > 0 {
 			worse = one.a
@@ -108,7 +116,13 @@ func (t *tree) runs(node string) bool {
 
 // id is that of a bridge: the best of its devices. One that runs no spanning tree comes after all others.
 func (t *tree) id(node string) bridgeID {
-	best := bridgeID{1 << 20, "~"}
+	id, _ := t.best(node)
+	return id
+}
+
+// best is the device of a bridge by which it goes.
+func (t *tree) best(node string) (best bridgeID, by string) {
+	best = bridgeID{1 << 20, "~"}
 	for _, device := range t.parts[node] {
 		id := bridgeID{1 << 17, t.bridges.Address[device]}
 		if s := t.configs[device].Settings; s["stp"] == "rapid" {
@@ -118,10 +132,19 @@ func (t *tree) id(node string) bridgeID {
 			}
 		}
 		if id.compare(best) < 0 {
-			best = id
+			best, by = id, device
 		}
 	}
-	return best
+	return best, by
+}
+
+// maxAge is how many bridges away what a root says is believed (IEEE 802.1Q 13.26.7, Max Age).
+func (t *tree) maxAge(root string) int {
+	_, by := t.best(root)
+	if n, err := strconv.Atoi(t.configs[by].Settings["stp-max-age"]); err == nil {
+		return n
+	}
+	return 20
 }
 
 // grow finds the root of each part, and the cheapest way to it from everywhere.
@@ -141,6 +164,7 @@ func (t *tree) grow() {
 func (t *tree) from(root string) {
 	done := map[string]bool{}
 	queue := []string{root}
+	age, oldest := map[string]int{}, t.maxAge(root) // of what the root says, when it comes to a bridge
 	for len(queue) > 0 {
 		slices.SortStableFunc(queue, func(a, b string) int { return cmp.Or(t.cost[a]-t.cost[b], t.ids[a].compare(t.ids[b])) })
 		node := queue[0]
@@ -154,14 +178,14 @@ func (t *tree) from(root string) {
 			if far == node {
 				far = one.b
 			}
-			if t.guardsRoot(one, far) {
+			if t.guardsRoot(one, far) || age[node] >= oldest {
 				continue
 			}
-			cost := t.cost[node] + 20_000_000/max(one.mbps, 1) // IEEE 802.1D-2004 table 17-3
-			if _, known := t.root[far]; done[far] || known && t.root[far] == root && t.cost[far] <= cost {
+			cost := t.cost[node] + 20_000_000/max(one.mbps, 1)                                               // IEEE 802.1D-2004 table 17-3
+			if _, known := t.root[far]; done[far] || known && (t.root[far] != root || t.cost[far] <= cost) { // a root that was heard before is better
 				continue
 			}
-			t.root[far], t.cost[far], t.up[far] = root, cost, one
+			t.root[far], t.cost[far], t.up[far], age[far] = root, cost, one, age[node]+1
 			queue = append(queue, far)
 		}
 	}
