@@ -192,7 +192,8 @@ func (h *Service) queue(r store.LogRow) bool {
 	}
 }
 
-// lay puts readings into a row: which things, and the values of all of them.
+// lay puts readings into a row: which things, and the values of all of them. A thing that a device tells of twice in one reading,
+// such as a client that it has on two radios for a moment, is taken once.
 func (h *Service) lay(s *source, device string, kind series.Source, readings []series.Reading) (layout, values []int64, err error) {
 	var unknown []series.Thing
 	for _, r := range readings {
@@ -205,9 +206,13 @@ func (h *Service) lay(s *source, device string, kind series.Source, readings []s
 			return nil, nil, err
 		}
 	}
+	laid := make(map[int64]bool, len(readings))
 	for _, r := range readings {
-		layout = append(layout, s.things[r.Thing])
-		values = append(values, r.Values...)
+		if id := s.things[r.Thing]; !laid[id] {
+			laid[id] = true
+			layout = append(layout, id)
+			values = append(values, r.Values...)
+		}
 	}
 	return layout, values, nil
 }

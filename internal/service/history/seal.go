@@ -26,7 +26,8 @@ func (t *table) column(thing int64, slot int) []int64 {
 	return c
 }
 
-// add puts a row into the table. slots tells how many metrics each thing of the layout has.
+// add puts a row into the table. slots tells how many metrics each thing of the layout has. Of a thing that stands in a layout twice,
+// as older logs may have it, the first counts.
 func (t *table) add(at int64, layout []int64, slots []int, values []int64) {
 	n := len(t.times)
 	t.times = append(t.times, at)
@@ -37,7 +38,9 @@ func (t *table) add(at int64, layout []int64, slots []int, values []int64) {
 			for len(c) < n {
 				c = append(c, series.Absent)
 			}
-			t.columns[key] = append(c, values[0])
+			if len(c) == n {
+				t.columns[key] = append(c, values[0])
+			}
 			values = values[1:]
 		}
 	}
