@@ -123,7 +123,7 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
 		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
 		browser.Press("Check"), browser.Shows("guards found nothing"),
-		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), picture("trial"),
+		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), browser.Until(`/PoE\s+off/.test(document.body.innerText)`), picture("trial"),
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
