@@ -26,9 +26,9 @@ const columns: Column<Change>[] = [
     cell: (c) =>
       c.why ||
       c.edits
-        .slice(0, 5)
+        .slice(0, 2)
         .map((e) => `${e.port} ${e.field}=${shown(e.value)}`)
-        .join(", "),
+        .join(", ") + (c.edit_count > 2 ? ` and ${c.edit_count - 2} more` : ""),
   },
   {
     key: "devices",
