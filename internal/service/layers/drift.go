@@ -148,9 +148,8 @@ func (s *Service) driftOf(ctx context.Context, stage intent.Stage, v fleet.View)
 		at := slices.IndexFunc(known, func(k Difference) bool { return k.On == one.On && k.Field == one.Field && k.Runs == one.Runs })
 		if at >= 0 {
 			one.Since, one.By = known[at].Since, known[at].By
-		} else {
-			fresh = true
 		}
+		fresh = fresh || one.Since.IsZero() // it is new, or what it was read from was not kept yet
 		out.Differences = append(out.Differences, one)
 	}
 	if fresh {
