@@ -68,8 +68,8 @@ var everything = map[string][]struct {
 	},
 }
 
-// elsewhere are settings of which any value cuts the way to a device, or says where it is: see TestADeviceIsGivenAnotherAddress and
-// TestWhereADeviceIsManagedIsWritten; and what no device has.
+// elsewhere are settings that say where a device is managed: see TestADeviceIsGivenAnotherAddress and
+// TestWhereADeviceIsManagedStandsOnIt.
 var elsewhere = []string{"device management-vlan", "device management-port", "device management-address", "device management-vrf"}
 
 // Every setting, typed on the command line and pushed, stands on the device as its models have it, as an independent client reads.
