@@ -138,22 +138,6 @@ func spell(d time.Duration) string {
 	return fmt.Sprintf("%d s", d/time.Second)
 }
 
-// BlockedError names the findings that keep a change from being pushed.
-type BlockedError struct {
-	Number   int64
-	Findings []guard.Finding
-}
-
-func (e *BlockedError) Error() string {
-	if len(e.Findings) == 1 {
-		return fmt.Sprintf("change %d cannot be pushed: a finding is in the way", e.Number)
-	}
-	return fmt.Sprintf("change %d cannot be pushed: %d findings are in the way", e.Number, len(e.Findings))
-}
-
-// Unwrap makes it an ErrBlocked.
-func (e *BlockedError) Unwrap() error { return ErrBlocked }
-
 // free tells whether no other change is under way on the devices of this one.
 func (s *Service) free(ctx context.Context, c store.Change) error {
 	active, err := s.store.Changes(ctx, store.ChangeQuery{States: Active})
