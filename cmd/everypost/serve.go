@@ -13,9 +13,9 @@ import (
 	"strings"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+	"go.yaml.in/yaml/v3"
 	"golang.org/x/term"
 
 	"example.net/everypost/internal/api/server"

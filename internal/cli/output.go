@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -8,9 +9,9 @@ import (
 	"slices"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"go.yaml.in/yaml/v3"
 )
 
 var formats = []string{"table", "json", "yaml", "csv"}
@@ -115,7 +116,7 @@ func (a *app) data(v any) error {
 		return err
 	}
 	if a.format == "yaml" {
-		if b, err = yaml.JSONToYAML(b); err != nil {
+		if b, err = yamlOf(b); err != nil {
 			return err
 		}
 		_, err = a.out.Write(b)
@@ -127,3 +128,35 @@ func (a *app) data(v any) error {
 
 // isData tells whether the output is for a program, so that nothing else may be printed.
 func (a *app) isData() bool { return a.format == "json" || a.format == "yaml" }
+
+// yamlOf writes JSON as YAML, in the same order.
+func yamlOf(document []byte) ([]byte, error) {
+	var n yaml.Node
+	if err := yaml.Unmarshal(document, &n); err != nil { // JSON is YAML
+		return nil, err
+	}
+	plainly(&n)
+	var out bytes.Buffer
+	e := yaml.NewEncoder(&out)
+	e.SetIndent(2)
+	e.CompactSeqIndent()
+	err := e.Encode(&n)
+	return out.Bytes(), err
+}
+
+// plainly takes from a tree how it was written.
+func plainly(n *yaml.Node) {
+	n.Style = 0
+	for _, c := range n.Content {
+		plainly(c)
+	}
+}
+
+// jsonOf turns YAML that a person wrote into JSON.
+func jsonOf(text []byte) ([]byte, error) {
+	var v any
+	if err := yaml.Unmarshal(text, &v); err != nil {
+		return nil, err
+	}
+	return json.Marshal(v)
+}

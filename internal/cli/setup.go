@@ -2,7 +2,9 @@ package cli
 
 import (
 	"bufio"
+	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -11,7 +13,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/goccy/go-yaml"
 	"github.com/spf13/cobra"
 
 	"example.net/everypost/internal/api/client"
@@ -144,7 +145,13 @@ func (a *app) readAnswers(path string, in *v1.SetupRequest) error {
 		return err
 	}
 	given := *in
-	if err := yaml.UnmarshalWithOptions(text, in, yaml.UseJSONUnmarshaler(), yaml.Strict()); err != nil {
+	document, err := jsonOf(text)
+	if err != nil {
+		return usage("%s: %v", path, err)
+	}
+	d := json.NewDecoder(bytes.NewReader(document))
+	d.DisallowUnknownFields()
+	if err := d.Decode(in); err != nil {
 		return usage("%s: %v", path, err)
 	}
 	if len(given.Devices) > 0 || given.Site != "" { // who is named on the command line is meant
@@ -160,7 +167,11 @@ func (a *app) readAnswers(path string, in *v1.SetupRequest) error {
 // writeAnswers keeps what is good for other devices too.
 func writeAnswers(path string, in v1.SetupRequest) error {
 	in.Change, in.DryRun = 0, false
-	text, err := yaml.MarshalWithOptions(in, yaml.UseJSONMarshaler())
+	document, err := json.Marshal(in)
+	if err != nil {
+		return err
+	}
+	text, err := yamlOf(document)
 	if err != nil {
 		return err
 	}

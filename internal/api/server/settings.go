@@ -320,7 +320,7 @@ func (s *server) fileRoutes(api huma.API) {
 			if len(configs) == 0 {
 				return nil, fmt.Errorf("%w: no device fits", errInvalid)
 			}
-			text, err := settingsfile.Write(configs, []byte(in.Body.Over))
+			text, err := settingsfile.Write(ctx, configs, []byte(in.Body.Over))
 			if err != nil {
 				return nil, fmt.Errorf("%w: %w", errInvalid, err)
 			}
@@ -345,7 +345,7 @@ func (s *server) fileRoutes(api huma.API) {
 // planFile reads a file and works out its edits. A file is taken as a whole: what a device cannot have is told, and nothing
 // comes of the rest.
 func (s *server) planFile(ctx context.Context, in v1.FileRequest) ([]changes.Row, []intent.Edit, error) {
-	entries, devices, err := settingsfile.Read([]byte(in.Text))
+	entries, devices, err := settingsfile.Read(ctx, []byte(in.Text))
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
 	}

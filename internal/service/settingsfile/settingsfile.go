@@ -4,6 +4,8 @@
 package settingsfile
 
 import (
+	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"maps"
@@ -11,9 +13,7 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/lexer"
-	"github.com/goccy/go-yaml/token"
+	"go.yaml.in/yaml/v3"
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
@@ -22,14 +22,14 @@ import (
 // Version is what the first line of a file says of its form.
 const Version = "settings/1"
 
-// MaxSize bounds a file that is read, in octets.
-const MaxSize = 8 << 20
-
-// sections are the parts of a device in a file, in order.
-var sections = []struct {
+// section is a part of a device in a file.
+type section struct {
 	name string
 	kind setting.Kind
-}{
+}
+
+// sections are the parts of a device in a file, in order.
+var sections = []section{
 	{"settings", setting.OnDevice}, {"vlans", setting.OnVLAN}, {"bundles", setting.OnBundle}, {"ports", setting.OnPort},
 	{"schedules", setting.OnSchedule}, {"mirrors", setting.OnMirror}, {"access-lists", setting.OnACL}, {"traffic-classes", setting.OnClass},
 	{"stack-members", setting.OnMember}, {"pairs", setting.OnPair}, {"rings", setting.OnRing}, {"fabrics", setting.OnFabric}, {"zones", setting.OnZone},
@@ -39,30 +39,35 @@ var sections = []struct {
 
 // Write writes the settings of devices. Over is a file that was written before, of which the comments are kept; nil for
 // none.
-func Write(configs map[string]network.Config, over []byte) ([]byte, error) {
-	devices := yaml.MapSlice{}
+func Write(ctx context.Context, configs map[string]network.Config, over []byte) ([]byte, error) {
+	devices := mapping()
 	for _, name := range slices.Sorted(maps.Keys(configs)) {
-		devices = append(devices, yaml.MapItem{Key: name, Value: writeDevice(configs[name])})
+		put(devices, name, writeDevice(configs[name]))
 	}
-	options := []yaml.EncodeOption{yaml.IndentSequence(true)}
+	file := mapping()
+	put(file, "everypost", scalarNode(Version))
+	put(file, "devices", devices)
+	document := &yaml.Node{Kind: yaml.DocumentNode, Content: []*yaml.Node{file}}
 	if len(over) > 0 {
-		if err := bounded(over); err != nil {
+		old, err := parse(ctx, over)
+		if err != nil {
 			return nil, fmt.Errorf("the file that is to be written over: %w", err)
 		}
-		comments := yaml.CommentMap{}
-		var old any
-		if err := yaml.UnmarshalWithOptions(over, &old, yaml.CommentToMap(comments)); err != nil {
-			return nil, fmt.Errorf("the file that is to be written over: %w", readable(err))
-		}
-		options = append(options, yaml.WithComment(comments))
+		takeComments(document, old)
 	}
-	return yaml.MarshalWithOptions(yaml.MapSlice{{Key: "everypost", Value: Version}, {Key: "devices", Value: devices}}, options...)
+	var out bytes.Buffer
+	e := yaml.NewEncoder(&out)
+	e.SetIndent(2)
+	if err := e.Encode(document); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), e.Close()
 }
 
-func writeDevice(c network.Config) yaml.MapSlice {
-	out := yaml.MapSlice{}
+func writeDevice(c network.Config) *yaml.Node {
+	out := mapping()
 	for _, section := range sections {
-		objects := yaml.MapSlice{}
+		objects := mapping()
 		for _, object := range setting.Objects(c) {
 			if setting.KindOf(object) != section.kind {
 				continue
@@ -70,43 +75,43 @@ func writeDevice(c network.Config) yaml.MapSlice {
 			values := writeObject(c, object)
 			if section.kind == setting.OnDevice {
 				objects = values
-			} else if len(values) > 0 || section.kind != setting.OnPort { // that an object is there is told by its name
-				objects = append(objects, yaml.MapItem{Key: strings.TrimPrefix(object, string(section.kind)+"/"), Value: values})
+			} else if len(values.Content) > 0 || section.kind != setting.OnPort { // that an object is there is told by its name
+				put(objects, strings.TrimPrefix(object, string(section.kind)+"/"), values)
 			}
 		}
-		if len(objects) > 0 {
-			out = append(out, yaml.MapItem{Key: section.name, Value: objects})
+		if len(objects.Content) > 0 {
+			put(out, section.name, objects)
 		}
 	}
 	return out
 }
 
-func writeObject(c network.Config, object string) yaml.MapSlice {
-	out := yaml.MapSlice{}
+func writeObject(c network.Config, object string) *yaml.Node {
+	out := mapping()
 	for _, s := range setting.OfObject(c, object) {
 		v, err := s.Get(c, object)
 		if err != nil || v == s.Default || s.Name == setting.Present {
 			continue
 		}
-		out = append(out, yaml.MapItem{Key: s.Name, Value: plain(s, v)})
+		put(out, s.Name, plain(s, v))
 	}
 	return out
 }
 
 // plain is a value as people write it in YAML.
-func plain(s *setting.Setting, v string) any {
+func plain(s *setting.Setting, v string) *yaml.Node {
 	n, notNumber := strconv.Atoi(v)
 	switch {
 	case s.Value.Type == setting.Switch:
-		return v == "on"
+		return scalarNode(v == "on")
 	case s.Value.Type == setting.Rules:
-		return setting.Lines(v)
+		return scalarNode(setting.Lines(v))
 	case s.Value.Type == setting.List && v != "none":
-		return setting.Items(v)
+		return scalarNode(setting.Items(v))
 	case notNumber == nil && (s.Value.Type == setting.Number || s.Value.Type == setting.VLAN):
-		return n
+		return scalarNode(n)
 	}
-	return v
+	return scalarNode(v)
 }
 
 // Entry is what a file sets on one object.
@@ -115,132 +120,167 @@ type Entry struct {
 	Set map[string]string
 }
 
-// Read reads a file: its entries in order, and the devices that it speaks of.
-func Read(text []byte) (entries []Entry, devices []string, err error) {
-	if err := bounded(text); err != nil {
+// Read reads a file: its entries in order, and the devices that it speaks of. It ends with the context.
+func Read(ctx context.Context, text []byte) (entries []Entry, devices []string, err error) {
+	document, err := parse(ctx, text)
+	if err != nil {
 		return nil, nil, err
 	}
-	var file struct {
-		Everypost string        `yaml:"everypost"`
-		Devices   yaml.MapSlice `yaml:"devices"`
-	}
-	if err := yaml.UnmarshalWithOptions(text, &file, yaml.Strict(), yaml.UseOrderedMap()); err != nil {
-		return nil, nil, readable(err)
-	}
-	if file.Everypost != Version {
-		return nil, nil, fmt.Errorf("everypost: this is %q, and should be %s", file.Everypost, Version)
-	}
+	version := ""
+	var of *yaml.Node
 	var errs []error
-	for _, d := range file.Devices {
-		name := text0(d.Key)
+	if len(document.Content) > 0 {
+		err := members(document.Content[0], "", func(key string, v *yaml.Node) {
+			switch key {
+			case "everypost":
+				version = v.Value
+			case "devices":
+				of = v
+			default:
+				errs = append(errs, fmt.Errorf("line %d: there is no %q here: a file holds everypost and devices", v.Line, key))
+			}
+		})
+		errs = append(errs, err)
+	}
+	if version != Version && len(errs) == 0 || version != Version && version != "" {
+		return nil, nil, fmt.Errorf("everypost: this is %q, and should be %s", version, Version)
+	}
+	found := 0
+	errs = append(errs, members(of, "devices", func(name string, v *yaml.Node) {
+		found++
 		if network.CheckName(name) != nil {
 			errs = append(errs, fmt.Errorf("devices: %q is not the name of a device", name))
-			continue
+			return
 		}
 		devices = append(devices, name)
-		found, err := readDevice(name, d.Value)
+		list, err := readDevice(name, v)
 		errs = append(errs, err)
-		entries = append(entries, found...)
+		entries = append(entries, list...)
+	}))
+	if found == 0 && errors.Join(errs...) == nil {
+		errs = append(errs, errors.New("devices: there are none: name a device and what is set on it"))
 	}
-	if len(file.Devices) == 0 {
-		errs = append(errs, errors.New("devices: there are none"))
-	}
-	return entries, devices, errors.Join(errs...)
+	return entries, devices, few(errs)
 }
 
-// bounded tells why a file is not read at all: one that is too large, or that refers to parts of itself, by which a small one
-// could become a very large one.
-func bounded(text []byte) error {
-	if len(text) > MaxSize {
-		return fmt.Errorf("the file has more than %d MiB", MaxSize>>20)
+// maxFaults is how many faults of a file are told at once.
+const maxFaults = 100
+
+// few joins errors, but not without end.
+func few(errs []error) error {
+	errs = slices.DeleteFunc(errs, func(err error) bool { return err == nil })
+	if more := len(errs) - maxFaults; more > 0 {
+		errs = append(errs[:maxFaults:maxFaults], fmt.Errorf("and %d more faults", more))
 	}
-	for _, t := range lexer.Tokenize(string(text)) {
-		if t.Type == token.AnchorType || t.Type == token.AliasType || t.Type == token.MergeKeyType {
-			return fmt.Errorf("line %d: anchors and aliases are not taken: write it out", t.Position.Line)
+	return errors.Join(errs...)
+}
+
+// members calls f with each key of a mapping and its value. A key may stand there once.
+func members(n *yaml.Node, at string, f func(key string, v *yaml.Node)) error {
+	if empty(n) {
+		return nil
+	}
+	if n.Kind != yaml.MappingNode {
+		return fmt.Errorf("%sline %d: names with values are expected here", prefix(at), n.Line)
+	}
+	var errs []error
+	seen := make(map[string]int, len(n.Content)/2)
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, v := n.Content[i], n.Content[i+1]
+		switch line, twice := seen[key.Value]; {
+		case key.Kind != yaml.ScalarNode:
+			errs = append(errs, fmt.Errorf("%sline %d: a name is expected here", prefix(at), key.Line))
+		case twice:
+			errs = append(errs, fmt.Errorf("%sline %d: %q stands in line %d already", prefix(at), key.Line, shown(key.Value), line))
+		default:
+			seen[key.Value] = key.Line
+			f(key.Value, v)
 		}
 	}
-	return nil
+	return few(errs)
 }
 
-func readDevice(name string, v any) (out []Entry, err error) {
+func prefix(at string) string {
+	if at == "" {
+		return ""
+	}
+	return at + ": "
+}
+
+// shown is a text of the file in an error, which is not to be as long as the file.
+func shown(s string) string {
+	if r := []rune(s); len(r) > 60 {
+		return string(r[:60]) + "..."
+	}
+	return s
+}
+
+func readDevice(name string, v *yaml.Node) (out []Entry, err error) {
 	var errs []error
 	at := "devices." + name
-	parts, ok := v.(yaml.MapSlice)
-	if !ok && v != nil {
+	if !empty(v) && v.Kind != yaml.MappingNode {
 		return nil, fmt.Errorf("%s: it should hold sections: %s", at, sectionNames())
 	}
-	for _, part := range parts {
-		i := slices.IndexFunc(sections, func(s struct {
-			name string
-			kind setting.Kind
-		}) bool {
-			return s.name == text0(part.Key)
-		})
+	errs = append(errs, members(v, at, func(title string, part *yaml.Node) {
+		i := slices.IndexFunc(sections, func(s section) bool { return s.name == title })
 		if i < 0 {
-			errs = append(errs, fmt.Errorf("%s.%s: there is no such section: there are %s", at, text0(part.Key), sectionNames()))
-			continue
+			errs = append(errs, fmt.Errorf("%s.%s: there is no such section: there are %s", at, shown(title), sectionNames()))
+			return
 		}
-		where := at + "." + sections[i].name
-		if sections[i].kind == setting.OnDevice {
-			e, err := readObject(network.PortRef{Device: name}, part.Value, where)
+		where, kind := at+"."+title, sections[i].kind
+		if kind == setting.OnDevice {
+			e, err := readObject(network.PortRef{Device: name}, part, where)
 			errs = append(errs, err)
 			out = append(out, e)
-			continue
+			return
 		}
-		objects, ok := part.Value.(yaml.MapSlice)
-		if !ok && part.Value != nil {
-			errs = append(errs, fmt.Errorf("%s: it should hold them by name", where))
-		}
-		for _, o := range objects {
-			key := text0(o.Key)
+		errs = append(errs, members(part, where, func(key string, o *yaml.Node) {
 			on := network.PortRef{Device: name, Port: key}
-			if k := sections[i].kind; k != setting.OnPort && k != setting.OnBundle {
-				on.Port = setting.Object(k, key)
+			if kind != setting.OnPort && kind != setting.OnBundle {
+				on.Port = setting.Object(kind, key)
 			}
-			if setting.KindOf(on.Port) != sections[i].kind || setting.CheckObject(on.Port) != nil {
-				errs = append(errs, fmt.Errorf("%s.%s: that is no name of one", where, key))
-				continue
+			if setting.KindOf(on.Port) != kind || setting.CheckObject(on.Port) != nil {
+				errs = append(errs, fmt.Errorf("%s.%s: that is no name of one", where, shown(key)))
+				return
 			}
-			e, err := readObject(on, o.Value, where+"."+key)
+			e, err := readObject(on, o, where+"."+key)
 			errs = append(errs, err)
-			if sections[i].kind != setting.OnPort {
+			if kind != setting.OnPort {
 				e.Set[setting.Present] = "on"
 			}
 			out = append(out, e)
-		}
-	}
-	return out, errors.Join(errs...)
+		}))
+	}))
+	return out, few(errs)
 }
 
-func readObject(on network.PortRef, v any, where string) (Entry, error) {
+func readObject(on network.PortRef, v *yaml.Node, where string) (Entry, error) {
 	e := Entry{On: on, Set: map[string]string{}}
-	values, ok := v.(yaml.MapSlice)
-	if !ok && v != nil {
+	if !empty(v) && v.Kind != yaml.MappingNode {
 		return e, fmt.Errorf("%s: it should hold settings and their values", where)
 	}
 	var errs []error
-	for _, item := range values {
-		name := text0(item.Key)
+	errs = append(errs, members(v, where, func(name string, value *yaml.Node) {
 		s, err := setting.Lookup(setting.KindOf(on.Port), name)
 		if err != nil {
 			errs = append(errs, fmt.Errorf("%s: %w", where, err))
-			continue
+			return
 		}
 		separator := ","
 		if s.Value.Type == setting.Rules {
 			separator = "\n"
 		}
-		text, err := scalar(item.Value, separator)
+		text, err := scalar(value, separator)
 		if err == nil {
 			_, err = s.Value.Normal(text)
 		}
 		if err != nil {
 			errs = append(errs, fmt.Errorf("%s.%s: %w", where, name, err))
-			continue
+			return
 		}
 		e.Set[name] = text
-	}
-	return e, errors.Join(errs...)
+	}))
+	return e, few(errs)
 }
 
 func sectionNames() string {
@@ -251,28 +291,23 @@ func sectionNames() string {
 	return strings.Join(names, ", ")
 }
 
-func text0(v any) string { return fmt.Sprint(v) }
-
 // scalar is a value as a text.
-func scalar(v any, separator string) (string, error) {
-	switch v := v.(type) {
-	case nil:
+func scalar(v *yaml.Node, separator string) (string, error) {
+	switch {
+	case empty(v):
 		return "", nil
-	case string:
-		return v, nil
-	case bool, int, int64, uint64, float64:
-		return fmt.Sprint(v), nil
-	case []any:
-		if len(v) == 0 && separator == "," {
+	case v.Kind == yaml.ScalarNode:
+		return v.Value, nil
+	case v.Kind == yaml.SequenceNode:
+		if len(v.Content) == 0 && separator == "," {
 			return "none", nil
 		}
-		parts := make([]string, len(v))
-		for i, one := range v {
-			text, err := scalar(one, separator)
-			if err != nil {
-				return "", err
+		parts := make([]string, len(v.Content))
+		for i, one := range v.Content {
+			if one.Kind != yaml.ScalarNode {
+				return "", errors.New("a list of values is expected here, without lists in it")
 			}
-			parts[i] = text
+			parts[i], _ = scalar(one, separator)
 		}
 		return strings.Join(parts, separator), nil
 	}
@@ -313,10 +348,4 @@ func Whole(entries []Entry, devices []string, configs map[string]network.Config)
 		}
 	}
 	return slices.DeleteFunc(entries, func(e Entry) bool { return len(e.Set) == 0 })
-}
-
-// readable is an error of the YAML library without the drawing of the place.
-func readable(err error) error {
-	first, _, _ := strings.Cut(yaml.FormatError(err, false, false), "\n")
-	return errors.New(first)
 }

@@ -1,6 +1,7 @@
 package settingsfile
 
 import (
+	"context"
 	"encoding/json"
 	"strings"
 	"testing"
@@ -71,7 +72,7 @@ devices:
 `
 
 func TestAFileIsReadAndWrittenAgain(t *testing.T) {
-	entries, devices, err := Read([]byte(sample))
+	entries, devices, err := Read(t.Context(), []byte(sample))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"sw"}, devices)
 	c := apply(t, aSwitch(), entries)
@@ -80,15 +81,15 @@ func TestAFileIsReadAndWrittenAgain(t *testing.T) {
 	assert.Equal(t, network.Settings{"ntp-servers": "10.1.1.1,10.1.1.2", "stp": "rapid"}, c.Settings)
 	assert.Equal(t, "permit tcp from any to any port 443\ndeny ip from any to 10.0.0.0/8", c.Objects["acl/guests"]["rules"])
 
-	written, err := Write(map[string]network.Config{"sw": c}, []byte(sample))
+	written, err := Write(t.Context(), map[string]network.Config{"sw": c}, []byte(sample))
 	require.NoError(t, err)
 	for _, comment := range []string{"# the switch in the ticket hall", "# two of them", "# the printer", "vlan: 40 # ticketing", "# the web"} {
 		assert.Contains(t, string(written), comment)
 	}
-	again, _, err := Read(written)
+	again, _, err := Read(t.Context(), written)
 	require.NoError(t, err)
 	assert.True(t, c.Equal(apply(t, aSwitch(), again)))
-	once, err := Write(map[string]network.Config{"sw": c}, written)
+	once, err := Write(t.Context(), map[string]network.Config{"sw": c}, written)
 	require.NoError(t, err)
 	assert.Equal(t, string(written), string(once), "written over itself it is the same")
 }
@@ -114,9 +115,9 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 				c, _ = intent.ApplyObject(c, []intent.Edit{e})
 			}
 		}
-		text, err := Write(map[string]network.Config{"sw": c}, nil)
+		text, err := Write(t.Context(), map[string]network.Config{"sw": c}, nil)
 		require.NoError(t, err)
-		entries, devices, err := Read(text)
+		entries, devices, err := Read(context.Background(), text)
 		require.NoError(t, err, "%s", text)
 		entries = Whole(entries, devices, map[string]network.Config{"sw": aSwitch()})
 		assert.Empty(t, intent.Compare("sw", c, apply(t, aSwitch(), entries)), "%s", text)
@@ -125,7 +126,7 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 
 func TestWholeTakesTheRestBackToItsDefault(t *testing.T) {
 	c := aSwitch()
-	entries, devices, err := Read([]byte("everypost: settings/1\ndevices:\n  sw:\n    vlans:\n      20: {name: office}\n    ports:\n      1/1/2: {mode: trunk, trunk-vlans: 20}\n      1/1/1: {vlan: 20}\n"))
+	entries, devices, err := Read(t.Context(), []byte("everypost: settings/1\ndevices:\n  sw:\n    vlans:\n      20: {name: office}\n    ports:\n      1/1/2: {mode: trunk, trunk-vlans: 20}\n      1/1/1: {vlan: 20}\n"))
 	require.NoError(t, err)
 	c = apply(t, c, []Entry{{On: network.PortRef{Device: "sw", Port: "1/1/1"}, Set: map[string]string{"description": "x", "poe": "off", "rate-in": "1M"}}, {On: network.PortRef{Device: "sw"}, Set: map[string]string{"stp": "rapid"}}})
 	after := apply(t, c, Whole(entries, devices, map[string]network.Config{"sw": c}))
@@ -148,7 +149,7 @@ func TestFaultsOfAFileNameTheirPlace(t *testing.T) {
 		"everypost: settings/2":             "should be settings/1",
 		"everypost: settings/1":             "there are none",
 		"everypost: settings/1\ndevices: 3": "",
-		"everypost: settings/1\nmore: 3\ndevices: {sw: {}}":                             "unknown field",
+		"everypost: settings/1\nmore: 3\ndevices: {sw: {}}":                             `there is no "more" here`,
 		"everypost: settings/1\ndevices: {Sw_1: {}}":                                    "not the name of a device",
 		"everypost: settings/1\ndevices: {sw: [1]}":                                     "devices.sw: it should hold sections",
 		"everypost: settings/1\ndevices: {sw: {prots: {}}}":                             "devices.sw.prots: there is no such section",
@@ -163,7 +164,7 @@ func TestFaultsOfAFileNameTheirPlace(t *testing.T) {
 		"everypost: [\n":                      "",
 		strings.Repeat("a: b\n", MaxSize/5+2): "more than 8 MiB",
 	} {
-		_, _, err := Read([]byte(text))
+		_, _, err := Read(t.Context(), []byte(text))
 		if len(text) > 100 {
 			text = text[:100]
 		}
