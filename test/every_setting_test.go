@@ -1,6 +1,7 @@
 package test
 
 import (
+	"context"
 	"flag"
 	"os"
 	"path/filepath"
@@ -165,7 +166,7 @@ m.close_session()
 `
 	text, err := peers.NETCONF(t, r.world.Address(device), devicePassword, script).CombinedOutput()
 	require.NoError(t, err, string(text))
-	tree, err := xmlnode.Parse(text)
+	tree, err := xmlnode.Parse(context.Background(), text)
 	require.NoError(t, err)
 	var walk func(n *xmlnode.Node, path string)
 	walk = func(n *xmlnode.Node, path string) {

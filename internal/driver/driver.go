@@ -53,7 +53,7 @@ type Provision struct {
 
 // Provisioner writes what a new device is given, in the form in which it takes it.
 type Provisioner interface {
-	Provision(p Provision) ([]byte, error)
+	Provision(ctx context.Context, p Provision) ([]byte, error)
 }
 
 // Secrets keeps the secrets that stand in configurations of devices, such as communities of SNMP. Above the driver there are
@@ -154,9 +154,21 @@ type Watcher interface {
 	Watch(ctx context.Context, since time.Time, ready func(), f func(Event)) error
 }
 
+// ClockAhead is how far ahead of ours the clock of a device may go before what it dates is not believed.
+const ClockAhead = 24 * time.Hour
+
+// Believed is a time that a device tells of, or zero where it lies so far ahead of now that it cannot be: a port that went
+// down next year would otherwise be the newest that is known of it until then.
+func Believed(t, now time.Time) time.Time {
+	if t.After(now.Add(ClockAhead)) {
+		return time.Time{}
+	}
+	return t
+}
+
 // Event is a change that a device tells of. Exactly one of the pointers is set.
 type Event struct {
-	At     time.Time // by the device's clock
+	At     time.Time // by the device's clock; zero where that is not to be believed
 	Port   *PortEvent
 	Config *ConfigEvent
 	Trial  *TrialEvent

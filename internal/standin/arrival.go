@@ -123,7 +123,7 @@ func (d *device) bootstrap(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := d.become(document); err != nil {
+	if err := d.become(ctx, document); err != nil {
 		return errors.Join(err, c.Report(ctx, sztp.Progress{Type: sztp.ConfigError, Message: err.Error()}))
 	}
 	d.world.mu.Lock()
@@ -133,8 +133,8 @@ func (d *device) bootstrap(ctx context.Context) error {
 }
 
 // become merges a configuration into the one that the device has, and runs it.
-func (d *device) become(document []byte) error {
-	config, err := xmlnode.Parse(document)
+func (d *device) become(ctx context.Context, document []byte) error {
+	config, err := xmlnode.Parse(ctx, document)
 	if err != nil {
 		return err
 	}

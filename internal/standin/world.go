@@ -414,7 +414,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 	}
 	if w.opts.Load != nil {
 		if saved := w.opts.Load(spec.Name); saved != nil {
-			n, err := xmlnode.Parse(saved)
+			n, err := xmlnode.Parse(context.Background(), saved)
 			if err != nil {
 				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)
 			}

@@ -18,7 +18,8 @@ func (s *session) Inspect(ctx context.Context) (network.Inside, error) {
 	if err != nil {
 		return network.Inside{}, fmt.Errorf("read the inside: %w", err)
 	}
-	return readInside(data, time.Now().UTC()), nil
+	in := readInside(data, time.Now().UTC())
+	return in, believableInside(in)
 }
 
 func readInside(data *xmlnode.Node, now time.Time) network.Inside {

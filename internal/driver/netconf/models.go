@@ -10,6 +10,7 @@ import (
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
@@ -424,13 +425,13 @@ func operStatus(s string) network.OperStatus {
 	return network.Unknown
 }
 
-// epoch reads oc-types:timeticks64: nanoseconds since 1970.
+// epoch reads oc-types:timeticks64: nanoseconds since 1970. A time that cannot be is not known.
 func epoch(s string) time.Time {
 	ns, err := strconv.ParseInt(s, 10, 64)
 	if err != nil || ns <= 0 {
 		return time.Time{}
 	}
-	return time.Unix(0, ns).UTC()
+	return driver.Believed(time.Unix(0, ns).UTC(), time.Now())
 }
 
 func number(n *xmlnode.Node, name string) int {

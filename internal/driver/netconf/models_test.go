@@ -3,6 +3,7 @@ package netconf
 import (
 	"context"
 	"errors"
+	"strconv"
 	"testing"
 	"time"
 
@@ -19,7 +20,7 @@ import (
 
 func parse(t testing.TB, s string) *xmlnode.Node {
 	t.Helper()
-	n, err := xmlnode.Parse([]byte("<data>" + s + "</data>"))
+	n, err := xmlnode.Parse(context.Background(), []byte("<data>"+s+"</data>"))
 	require.NoError(t, err)
 	return n
 }
@@ -165,10 +166,32 @@ func TestReadEvent(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add([]byte("<data>" + documents + "</data>"))
 	f.Fuzz(func(_ *testing.T, b []byte) {
-		if n, err := xmlnode.Parse(b); err == nil {
+		if n, err := xmlnode.Parse(context.Background(), b); err == nil {
 			_ = readConfig(n, setting.Features())
 			_ = readState(n, time.Time{})
 			_ = readIdentity(n)
 		}
 	})
+}
+
+func TestADeviceThatTellsOfTooMuchIsNotRead(t *testing.T) {
+	ports := map[string]network.PortConfig{}
+	states := map[string]network.PortState{}
+	for i := range maxPorts + 1 {
+		ports[strconv.Itoa(i)], states[strconv.Itoa(i)] = network.PortConfig{}, network.PortState{}
+	}
+	require.ErrorContains(t, believableConfig(network.Config{Ports: ports}), "8193 ports")
+	require.ErrorContains(t, believableState(network.State{Ports: states}), "8193 ports")
+	require.ErrorContains(t, believableInside(network.Inside{VRFs: []network.VRF{{Routes: make([]network.Route, maxLearned+1)}}}), "routes")
+	require.ErrorContains(t, believableInside(network.Inside{Stations: make([]network.Station, maxStations+1)}), "wireless clients")
+	delete(ports, "0")
+	require.NoError(t, believableConfig(network.Config{Ports: ports}))
+}
+
+func TestATimeThatCannotBeIsNotKnown(t *testing.T) {
+	now := time.Now()
+	assert.True(t, epoch(strconv.FormatInt(now.AddDate(10, 0, 0).UnixNano(), 10)).IsZero())
+	assert.True(t, epoch("-5").IsZero())
+	hour := now.Add(time.Hour).UTC().Round(0)
+	assert.True(t, hour.Equal(epoch(strconv.FormatInt(hour.UnixNano(), 10))), "a clock that is an hour ahead is one that goes wrong")
 }

@@ -1,6 +1,7 @@
 package netconf
 
 import (
+	"context"
 	"fmt"
 	"net"
 	"slices"
@@ -17,7 +18,7 @@ import (
 const nsServer = "urn:ietf:params:xml:ns:yang:ietf-netconf-server"
 
 // Provision implements driver.Provisioner: a document to be merged into what a new device runs.
-func (c Connector) Provision(p driver.Provision) ([]byte, error) {
+func (c Connector) Provision(ctx context.Context, p driver.Provision) ([]byte, error) {
 	leaf, node := xmlnode.Leaf, xmlnode.New
 	host, port, err := net.SplitHostPort(p.CallHome)
 	if err != nil {
@@ -31,7 +32,7 @@ func (c Connector) Provision(p driver.Provision) ([]byte, error) {
 		leaf(nsSystem, "ssh-key", strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key))))))
 	out := node(netconf.BaseNS, "config")
 	if p.Document != nil {
-		like, err := xmlnode.Parse(p.Document)
+		like, err := xmlnode.Parse(ctx, p.Document)
 		if err != nil {
 			return nil, fmt.Errorf("the configuration of the device like it: %w", err)
 		}

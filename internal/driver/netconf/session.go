@@ -68,7 +68,8 @@ func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) 
 	if err := s.secrets.hide(data); err != nil {
 		return driver.Configuration{}, fmt.Errorf("read configuration: %w", err)
 	}
-	return driver.Configuration{Config: readConfig(data, featuresOf(s.rpc.Peer())), Document: data.Indented}, nil
+	c := readConfig(data, featuresOf(s.rpc.Peer()))
+	return driver.Configuration{Config: c, Document: data.Indented}, believableConfig(c)
 }
 
 // ReadWhole implements driver.WholeReader.
@@ -88,7 +89,8 @@ func (s *session) ReadState(ctx context.Context) (network.State, error) {
 	if err != nil {
 		return network.State{}, fmt.Errorf("read state: %w", err)
 	}
-	return readState(data, time.Now().UTC()), nil
+	st := readState(data, time.Now().UTC())
+	return st, believableState(st)
 }
 
 // refusal turns what the device reports into errors that the service decides by.
@@ -252,7 +254,7 @@ func (s *session) Watch(ctx context.Context, since time.Time, ready func(), f fu
 	}
 	defer func() { _ = rpc.Close() }()
 	if err := rpc.Subscribe(ctx, since); err != nil {
-		return fmt.Errorf("watch: %w", err)
+		return fmt.Errorf("watch: %w", refusal(err))
 	}
 	ready()
 	for {
@@ -270,7 +272,7 @@ func (s *session) Watch(ctx context.Context, since time.Time, ready func(), f fu
 }
 
 func readEvent(n netconf.Notification) (driver.Event, bool) {
-	e := driver.Event{At: n.Time}
+	e := driver.Event{At: driver.Believed(n.Time, time.Now())}
 	switch n.Content.Name {
 	case "port-state-changed":
 		e.Port = &driver.PortEvent{Port: n.Content.TextAt("name"), Oper: operStatus(n.Content.TextAt("oper-status")),

@@ -176,7 +176,7 @@ func (s *Service) document(ctx context.Context, c store.Claim) ([]byte, error) {
 	if p.After, err = intent.Apply(c.Name, p.Before, c.Edits); err != nil {
 		return nil, err
 	}
-	return s.writer.Provision(p)
+	return s.writer.Provision(ctx, p)
 }
 
 // Bootstrap returns what the device of a serial number is to be, or ErrUnclaimed.

@@ -1,6 +1,7 @@
 package arrivals_test
 
 import (
+	"context"
 	"errors"
 	"testing"
 
@@ -22,7 +23,7 @@ type writer struct {
 	fail error
 }
 
-func (w *writer) Provision(p driver.Provision) ([]byte, error) {
+func (w *writer) Provision(_ context.Context, p driver.Provision) ([]byte, error) {
 	w.last = p
 	return []byte("<" + p.Hostname + "/>"), w.fail
 }

@@ -26,6 +26,14 @@ type fakeDevice struct {
 	state    network.State
 	config   network.Config
 	since    []time.Time
+	ahead    time.Duration // of its clock before ours
+}
+
+// clock is the time of the device.
+func (d *fakeDevice) clock() time.Time {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return time.Now().Add(d.ahead)
 }
 
 func (d *fakeDevice) HostKey(context.Context, string) (string, error) { return "SHA256:x", nil }
@@ -118,6 +126,9 @@ func (s *fakeSession) Close() error {
 
 func (s *fakeSession) Watch(ctx context.Context, since time.Time, ready func(), f func(driver.Event)) error {
 	s.d.set(func() { s.d.since = append(s.d.since, since) })
+	if since.After(s.d.clock()) { // RFC 5277 section 2.1.1
+		return &driver.Refusal{Words: "startTime lies in the future"}
+	}
 	ready()
 	for {
 		select {
@@ -320,7 +331,7 @@ func TestChangedConfigurationIsReadAgain(t *testing.T) {
 
 func TestWatchGoesOnAfterTheLastEvent(t *testing.T) {
 	t.Parallel()
-	d := &fakeDevice{}
+	d := &fakeDevice{ahead: time.Hour}
 	f, o := start(t, d, brisk)
 	await(t, f)
 	at := time.Now().Add(time.Minute) // the device's clock is not ours
@@ -332,6 +343,47 @@ func TestWatchGoesOnAfterTheLastEvent(t *testing.T) {
 	defer d.mu.Unlock()
 	assert.True(t, d.since[0].IsZero())
 	assert.Equal(t, at.Add(time.Nanosecond), d.since[1])
+}
+
+// What a device dates years ahead is taken, but nothing is asked from then on: it would answer nothing until then.
+func TestATimeOutOfTheFutureIsNotBelieved(t *testing.T) {
+	t.Parallel()
+	d := &fakeDevice{state: network.State{Ports: map[string]network.PortState{"1": {Oper: network.Up}}}}
+	timing := brisk
+	timing.Poll = time.Hour
+	f, o := start(t, d, timing)
+	await(t, f)
+	future := time.Date(2036, 2, 7, 6, 28, 16, 0, time.UTC)
+	d.last().events <- driver.Event{At: future, Port: &driver.PortEvent{Port: "1", Oper: network.Down, Changed: future}}
+	eventually(t, "taken", o.has(func() bool { return len(o.ports) == 1 }))
+	v, _ := f.View("sw")
+	assert.WithinDuration(t, time.Now(), v.State.Ports["1"].Changed, time.Minute)
+	d.last().events <- driver.Event{At: time.Now(), Port: &driver.PortEvent{Port: "1", Oper: network.Up, Changed: time.Now()}}
+	eventually(t, "what comes after it counts", o.has(func() bool { return len(o.ports) == 2 }))
+	_ = d.last().Close()
+	eventually(t, "watching again", func() bool { d.mu.Lock(); defer d.mu.Unlock(); return len(d.since) == 2 })
+	await(t, f)
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	assert.WithinDuration(t, time.Now(), d.since[1], time.Minute)
+}
+
+// A clock that was set back makes the last event lie ahead of it: the device refuses to repeat from there, and is taken in hand
+// without.
+func TestADeviceWhoseClockWasSetBackComesBack(t *testing.T) {
+	t.Parallel()
+	d := &fakeDevice{ahead: 3 * time.Hour}
+	f, o := start(t, d, brisk)
+	await(t, f)
+	d.last().events <- driver.Event{At: time.Now().Add(3 * time.Hour), Trial: &driver.TrialEvent{Step: driver.TrialStarted}}
+	eventually(t, "taken", o.has(func() bool { return len(o.steps) == 1 }))
+	d.set(func() { d.ahead = 0 })
+	_ = d.last().Close()
+	eventually(t, "watching again", func() bool { d.mu.Lock(); defer d.mu.Unlock(); return len(d.since) == 3 })
+	await(t, f)
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	assert.True(t, d.since[2].IsZero())
 }
 
 func TestDeviceThatCannotBeChangedSaysSo(t *testing.T) {

@@ -81,9 +81,10 @@ func (u *unit) tookState(st network.State, begun time.Time) {
 
 // handle takes an event that the device reports.
 func (u *unit) handle(e driver.Event) {
+	now := time.Now()
 	u.mu.Lock()
-	if e.At.After(u.lastEvent) {
-		u.lastEvent = e.At
+	if at := driver.Believed(e.At, now); at.After(u.lastEvent) {
+		u.lastEvent = at
 	}
 	u.mu.Unlock()
 	switch {
@@ -103,6 +104,10 @@ func (u *unit) handle(e driver.Event) {
 }
 
 func (u *unit) portEvent(e driver.PortEvent) {
+	now := time.Now().UTC()
+	if e.Changed = driver.Believed(e.Changed, now); e.Changed.IsZero() {
+		e.Changed = now
+	}
 	u.telling.Lock()
 	defer u.telling.Unlock()
 	u.mu.Lock()
@@ -112,7 +117,7 @@ func (u *unit) portEvent(e driver.PortEvent) {
 		return
 	}
 	p := old
-	p.Oper, p.Changed, p.ObservedAt = e.Oper, e.Changed, time.Now().UTC()
+	p.Oper, p.Changed, p.ObservedAt = e.Oper, e.Changed, now
 	if p.Oper != network.Up {
 		p.SpeedMbps, p.Rates = 0, network.Rates{}
 	}

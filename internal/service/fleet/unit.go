@@ -250,6 +250,12 @@ func (u *unit) watch(ctx context.Context, wg *sync.WaitGroup, s driver.Session, 
 		u.mu.Unlock()
 		return nil
 	case err := <-failed:
+		var refused *driver.Refusal
+		if errors.As(err, &refused) && !since.IsZero() { // such as a time that lies ahead of a clock that was set back
+			u.mu.Lock()
+			u.lastEvent = time.Time{}
+			u.mu.Unlock()
+		}
 		return err
 	case <-timer.C:
 		return fmt.Errorf("watch: %w", context.DeadlineExceeded)

@@ -1,6 +1,7 @@
 package netconf
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -57,8 +58,8 @@ func (h Hello) node() *xmlnode.Node {
 	return n
 }
 
-func parseHello(msg []byte) (Hello, error) {
-	n, err := xmlnode.Parse(msg)
+func parseHello(ctx context.Context, msg []byte) (Hello, error) {
+	n, err := xmlnode.Parse(ctx, msg)
 	if err != nil {
 		return Hello{}, fmt.Errorf("netconf hello: %w", err)
 	}

@@ -59,7 +59,7 @@ func (srv *Server) ServeConn(ctx context.Context, rwc io.ReadWriteCloser, user s
 	s := &ServerSession{ID: srv.lastID.Add(1), User: user, rwc: rwc, notes: make(chan []byte, queuedNotifications), fw: NewFrameWriter(rwc)}
 	fr := NewFrameReader(rwc, srv.MaxMessage)
 	caps := append([]string{CapBase10, CapBase11}, srv.Handler.Capabilities()...)
-	peer, err := exchangeHello(fr, s.fw, Hello{Capabilities: caps, SessionID: s.ID})
+	peer, err := exchangeHello(ctx, fr, s.fw, Hello{Capabilities: caps, SessionID: s.ID})
 	if err != nil {
 		return err
 	}
@@ -91,7 +91,7 @@ func (srv *Server) ServeConn(ctx context.Context, rwc io.ReadWriteCloser, user s
 }
 
 func (srv *Server) answer(ctx context.Context, s *ServerSession, msg []byte) (goOn bool, err error) {
-	rpc, err := xmlnode.Parse(msg)
+	rpc, err := xmlnode.Parse(ctx, msg)
 	if err != nil || rpc.Name != "rpc" || rpc.Space != BaseNS {
 		bad := &RPCError{Type: "rpc", Tag: TagMalformed, Severity: "error", Message: "not a well-formed rpc"}
 		return false, s.send(xmlnode.New(BaseNS, "rpc-reply", bad.node()))

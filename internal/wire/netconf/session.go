@@ -41,6 +41,8 @@ type Session struct {
 
 	out  chan []byte
 	done chan struct{}
+	life context.Context // ends with the session, and what is being read with it
+	end  context.CancelFunc
 	wg   sync.WaitGroup
 
 	mu      sync.Mutex
@@ -55,22 +57,25 @@ func NewSession(ctx context.Context, rwc io.ReadWriteCloser, opts Options) (*Ses
 	if opts.Capabilities == nil {
 		opts.Capabilities = []string{CapBase10, CapBase11}
 	}
+	life, end := context.WithCancel(context.WithoutCancel(ctx))
 	s := &Session{
-		rwc: rwc, opts: opts,
+		life: life, end: end, rwc: rwc, opts: opts,
 		out: make(chan []byte, 16), done: make(chan struct{}), pending: map[string]chan *xmlnode.Node{},
 	}
 	fr, fw := NewFrameReader(rwc, opts.MaxMessage), NewFrameWriter(rwc)
 
 	stop := context.AfterFunc(ctx, func() { _ = rwc.Close() })
-	peer, err := exchangeHello(fr, fw, Hello{Capabilities: opts.Capabilities})
+	peer, err := exchangeHello(ctx, fr, fw, Hello{Capabilities: opts.Capabilities})
 	if !stop() {
 		err = context.Cause(ctx)
 	}
 	if err != nil {
+		end()
 		_ = rwc.Close()
 		return nil, err
 	}
 	if peer.SessionID == 0 {
+		end()
 		_ = rwc.Close()
 		return nil, errors.New("netconf hello: server gave no session-id")
 	}
@@ -82,7 +87,7 @@ func NewSession(ctx context.Context, rwc io.ReadWriteCloser, opts Options) (*Ses
 }
 
 // exchangeHello sends ours and reads theirs, and switches both directions to chunked framing if both can.
-func exchangeHello(fr *FrameReader, fw *FrameWriter, ours Hello) (Hello, error) {
+func exchangeHello(ctx context.Context, fr *FrameReader, fw *FrameWriter, ours Hello) (Hello, error) {
 	sent := make(chan error, 1)
 	go func() { sent <- fw.WriteMessage(ours.node().Bytes()) }()
 	msg, err := fr.ReadMessage()
@@ -92,7 +97,7 @@ func exchangeHello(fr *FrameReader, fw *FrameWriter, ours Hello) (Hello, error) 
 	if err := <-sent; err != nil {
 		return Hello{}, fmt.Errorf("netconf hello: %w", err)
 	}
-	theirs, err := parseHello(msg)
+	theirs, err := parseHello(ctx, msg)
 	if err != nil {
 		return Hello{}, err
 	}
@@ -134,6 +139,7 @@ func (s *Session) fail(cause error) {
 		s.cause = fmt.Errorf("%w: %w", ErrClosed, cause)
 	}
 	close(s.done)
+	s.end()
 	_ = s.rwc.Close()
 }
 
@@ -145,7 +151,7 @@ func (s *Session) read(fr *FrameReader) {
 			s.fail(err)
 			return
 		}
-		n, err := xmlnode.Parse(msg)
+		n, err := xmlnode.Parse(s.life, msg)
 		if err != nil {
 			s.fail(fmt.Errorf("unreadable message: %w", err))
 			return

@@ -169,7 +169,7 @@ func TestServerAnswersNonsense(t *testing.T) {
 			go func() { _ = (&Server{Handler: handler{serve: echo}}).ServeConn(context.Background(), b, "x") }()
 			defer func() { _ = a.Close() }()
 			r, w := NewFrameReader(a, 0), NewFrameWriter(a)
-			_, err := exchangeHello(r, w, Hello{Capabilities: []string{CapBase10}})
+			_, err := exchangeHello(t.Context(), r, w, Hello{Capabilities: []string{CapBase10}})
 			require.NoError(t, err)
 			require.NoError(t, w.WriteMessage([]byte(tc.send)))
 			reply, err := r.ReadMessage()
@@ -214,7 +214,7 @@ func TestHelloEndsWithItsContext(t *testing.T) {
 
 func TestFilterSubtree(t *testing.T) {
 	parse := func(s string) []*xmlnode.Node {
-		n, err := xmlnode.Parse([]byte("<r>" + s + "</r>"))
+		n, err := xmlnode.Parse(context.Background(), []byte("<r>"+s+"</r>"))
 		require.NoError(t, err)
 		return n.Children
 	}
@@ -237,4 +237,17 @@ func TestFilterSubtree(t *testing.T) {
 			assert.Equal(t, tc.want, string(got))
 		})
 	}
+}
+
+// A device whose answer takes long to read holds up nothing but itself: the session ends when it is told to.
+func TestASessionEndsInTheMiddleOfALongAnswer(t *testing.T) {
+	long := strings.Repeat("<a/>", xmlnode.MaxNodes-10)
+	s := connect(t, handler{serve: func(context.Context, *ServerSession, *xmlnode.Node) ([]*xmlnode.Node, error) {
+		return []*xmlnode.Node{xmlnode.Leaf(BaseNS, "data", "x")}, nil
+	}}, Options{})
+	_, err := s.Do(t.Context(), xmlnode.New(BaseNS, "get"))
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+	_, err = xmlnode.Parse(s.life, []byte("<r>"+long+"</r>"))
+	require.ErrorIs(t, err, context.Canceled, "what is being read ends with the session")
 }

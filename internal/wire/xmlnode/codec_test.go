@@ -1,6 +1,7 @@
 package xmlnode
 
 import (
+	"context"
 	"strings"
 	"testing"
 
@@ -10,7 +11,7 @@ import (
 )
 
 func TestParseKeepsNamespacesAndPrefixedValues(t *testing.T) {
-	n, err := Parse([]byte(`<a xmlns="urn:a"><b xmlns="urn:b" xmlns:i="urn:i" i:operation="delete">i:x &amp; y</b><c/></a>`))
+	n, err := Parse(context.Background(), []byte(`<a xmlns="urn:a"><b xmlns="urn:b" xmlns:i="urn:i" i:operation="delete">i:x &amp; y</b><c/></a>`))
 	require.NoError(t, err)
 	b := n.Child("b")
 	assert.Equal(t, "urn:b", b.Space)
@@ -18,7 +19,7 @@ func TestParseKeepsNamespacesAndPrefixedValues(t *testing.T) {
 	assert.Equal(t, "i:x & y", b.Text)
 	assert.Equal(t, "urn:a", n.Child("c").Space)
 
-	again, err := Parse(n.Bytes())
+	again, err := Parse(context.Background(), n.Bytes())
 	require.NoError(t, err)
 	assert.Equal(t, "i:x & y", again.Child("b").Text)
 	assert.Equal(t, "delete", again.Child("b").Attr("urn:i", "operation"))
@@ -35,7 +36,7 @@ func TestParseRefuses(t *testing.T) {
 		"unknown entity": `<a>&nope;</a>`,
 	} {
 		t.Run(name, func(t *testing.T) {
-			_, err := Parse([]byte(doc))
+			_, err := Parse(context.Background(), []byte(doc))
 			assert.Error(t, err)
 		})
 	}
@@ -43,7 +44,7 @@ func TestParseRefuses(t *testing.T) {
 
 func TestIndentedIsTheSameDocument(t *testing.T) {
 	n := New("urn:a", "a", New("urn:a", "b", Leaf("urn:c", "c", "1")), Leaf("urn:a", "d", ""))
-	again, err := Parse(n.Indented())
+	again, err := Parse(context.Background(), n.Indented())
 	require.NoError(t, err)
 	assert.True(t, Equal(n, again))
 }
@@ -51,7 +52,7 @@ func TestIndentedIsTheSameDocument(t *testing.T) {
 func TestRoundTrip(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		n := genNode(t, 4)
-		again, err := Parse(n.Bytes())
+		again, err := Parse(context.Background(), n.Bytes())
 		require.NoError(t, err)
 		assert.True(t, Equal(n, again), "%s", n.Bytes())
 	})
@@ -72,14 +73,14 @@ func genNode(t *rapid.T, depth int) *Node {
 func FuzzParse(f *testing.F) {
 	f.Add([]byte(`<a xmlns="urn:a"><b x="1">t</b></a>`))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		n, err := Parse(data)
+		n, err := Parse(context.Background(), data)
 		if err != nil {
 			return
 		}
 		if strings.Contains(string(data), ":") {
 			return // prefixes in names that Go's decoder lets through are not ours to keep
 		}
-		_, err = Parse(n.Bytes())
+		_, err = Parse(context.Background(), n.Bytes())
 		require.NoError(t, err)
 	})
 }

@@ -1,19 +1,26 @@
 package xmlnode
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"strings"
 )
 
-// Bounds of a document. A message over them is refused before it is built.
+// Bounds of a document. A message over them is refused before it is built. They are far above what a device has to say (48
+// ports and their counters are some 1,500 elements), and keep the work in proportion to the size of the document.
 const (
-	MaxDepth = 64
-	MaxNodes = 2_000_000
+	MaxDepth    = 64
+	MaxNodes    = 500_000
+	MaxAttrs    = 128 // of one element
+	MaxBindings = 256 // of prefixes to namespaces, at one place
 )
 
 // ErrTooComplex is returned for a document that is deeper or larger than the bounds.
 var ErrTooComplex = errors.New("xml document too deep or too large")
+
+// lookEvery is after how many tags the context is looked at.
+const lookEvery = 4096
 
 // SyntaxError tells where a document stops being well-formed XML, and why.
 type SyntaxError struct {
@@ -27,10 +34,10 @@ const xmlNS = "http://www.w3.org/XML/1998/namespace" // Namespaces in XML 1.0, s
 
 // Parse reads exactly one element from data, with what XML 1.0 and Namespaces in XML ask of a document without a type.
 // Text is trimmed of surrounding white space. Names are ASCII, as those of YANG are (RFC 7950 section 6.2). The nodes hold
-// on to nothing of data.
-func Parse(data []byte) (*Node, error) {
+// on to nothing of data. It ends soon after the context does.
+func Parse(ctx context.Context, data []byte) (*Node, error) {
 	p := &parser{in: data, names: map[string]string{}}
-	if err := p.document(); err != nil {
+	if err := p.document(ctx); err != nil {
 		return nil, err
 	}
 	return p.root, nil
@@ -68,8 +75,11 @@ func (p *parser) fail(format string, args ...any) error {
 	return &SyntaxError{Offset: p.at, Why: fmt.Sprintf(format, args...)}
 }
 
-func (p *parser) document() error {
-	for p.at < len(p.in) {
+func (p *parser) document(ctx context.Context) error {
+	for pieces := 0; p.at < len(p.in); pieces++ {
+		if pieces%lookEvery == 0 && ctx.Err() != nil {
+			return fmt.Errorf("parse xml: %w", context.Cause(ctx))
+		}
 		var err error
 		if p.in[p.at] == '<' {
 			err = p.markup()
@@ -183,7 +193,13 @@ func (p *parser) attributes() (closed bool, err error) {
 			p.bindings = append(p.bindings, binding{a.local, a.value})
 		case a.prefix == "" && a.local == "xmlns":
 			p.bindings = append(p.bindings, binding{"", a.value})
+			if len(p.bindings) > MaxBindings {
+				return false, ErrTooComplex
+			}
 			continue // the resolved namespace stands in the node
+		}
+		if len(p.bindings) > MaxBindings || len(p.attrs) >= MaxAttrs {
+			return false, ErrTooComplex
 		}
 		p.attrs = append(p.attrs, a)
 	}

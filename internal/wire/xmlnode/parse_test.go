@@ -2,6 +2,7 @@ package xmlnode
 
 import (
 	"bytes"
+	"context"
 	"encoding/xml"
 	"errors"
 	"io"
@@ -74,7 +75,7 @@ func TestParseReadsAllFormsOfText(t *testing.T) {
 		`<a>ferry é</a >`:                                               "ferry é",
 		`<?xml version="1.0" encoding='UTF-8'?><a>x</a> <!-- after -->`: "x",
 	} {
-		n, err := Parse([]byte(doc))
+		n, err := Parse(context.Background(), []byte(doc))
 		if assert.NoError(t, err, doc) {
 			assert.Equal(t, want, n.Text, doc)
 		}
@@ -82,7 +83,7 @@ func TestParseReadsAllFormsOfText(t *testing.T) {
 }
 
 func TestPrefixesHoldWhereTheyAreDeclared(t *testing.T) {
-	n, err := Parse([]byte(`<p:a xmlns:p="urn:1" xml:lang="en"><p:b xmlns:p="urn:2" p:x='1'/><p:c/><d xmlns="urn:3"><e xmlns=""/></d></p:a>`))
+	n, err := Parse(context.Background(), []byte(`<p:a xmlns:p="urn:1" xml:lang="en"><p:b xmlns:p="urn:2" p:x='1'/><p:c/><d xmlns="urn:3"><e xmlns=""/></d></p:a>`))
 	require.NoError(t, err)
 	assert.Equal(t, "urn:1", n.Space)
 	assert.Equal(t, "en", n.Attr(xmlNS, "lang"))
@@ -114,7 +115,7 @@ func TestParseSaysWhereAndWhy(t *testing.T) {
 		` `:     "parse xml: empty document at byte 1",
 		`<a/>x`: "parse xml: text outside the root element at byte 4",
 	} {
-		_, err := Parse([]byte(doc))
+		_, err := Parse(context.Background(), []byte(doc))
 		assert.EqualError(t, err, want, doc)
 	}
 }
@@ -127,7 +128,7 @@ func TestParseAgreesWithTheStandardLibrary(t *testing.T) {
 			"<!-- c -->", "<?pi x?>", "<![CDATA[ ]] <a> ]]>", "<p:d xmlns='urn:d'/>",
 		})).Draw(t, "pieces"), "") + "</r>"
 		want, wantErr := parseByTheBook([]byte(doc))
-		got, err := Parse([]byte(doc))
+		got, err := Parse(context.Background(), []byte(doc))
 		require.Equal(t, wantErr == nil, err == nil, "%q: %v, %v", doc, wantErr, err)
 		require.True(t, err != nil || Equal(want, got), "%q", doc)
 	})
@@ -138,7 +139,7 @@ func FuzzParseAgainstTheStandardLibrary(f *testing.F) {
 	f.Add([]byte(`<?xml version="1.0" encoding="UTF-8"?><a xmlns="urn:a" xmlns:p='urn:p'><p:b x="1">t&amp;<![CDATA[c]]></p:b><!--c--></a>`))
 	f.Add([]byte("<a>\r\n]]&#62;</a>"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		got, err := Parse(data)
+		got, err := Parse(context.Background(), data)
 		if err != nil {
 			return
 		}
@@ -155,7 +156,7 @@ func BenchmarkParse(b *testing.B) {
 			New("urn:i", "counters", Leaf("urn:i", "in-octets", "18446744073709"), Leaf("urn:i", "out-octets", "12345678"), Leaf("urn:i", "in-errors", "0")))))
 	}
 	data := doc.Bytes()
-	for name, parse := range map[string]func([]byte) (*Node, error){"own": Parse, "standard": parseByTheBook} {
+	for name, parse := range map[string]func([]byte) (*Node, error){"own": func(b []byte) (*Node, error) { return Parse(context.Background(), b) }, "standard": parseByTheBook} {
 		b.Run(name, func(b *testing.B) {
 			b.SetBytes(int64(len(data)))
 			b.ReportAllocs()
