@@ -312,6 +312,17 @@ type Trouble struct {
 	Text string // a sentence, with readings of the moment
 }
 
+// OfLinks tells whether the trouble is with what joins devices: a bundle, a tunnel, a ring, a pair, a session of a routing
+// protocol. A change can bring such about; it makes no fan stop.
+func (t Trouble) OfLinks() bool {
+	kind, _, _ := strings.Cut(t.Key, " ")
+	switch kind {
+	case "bundle", "tunnel", "loss", "bgp", "ring", "pair", "keepalive", "controller":
+		return true
+	}
+	return false
+}
+
 // Troubles says what is wrong inside a device, the worst first. Nothing is said of what was not read.
 func (i Inside) Troubles() []Trouble {
 	var out []Trouble

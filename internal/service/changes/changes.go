@@ -91,6 +91,7 @@ type Fleet interface {
 	Extend(ctx context.Context, name, token string, d time.Duration) error
 	Keep(ctx context.Context, name, token string) error
 	Undo(ctx context.Context, name, token string) error
+	LookInside(names ...string)
 	AlsoAt(name, address string)
 	MoveTo(name, address string)
 }
@@ -127,10 +128,12 @@ type Service struct {
 	// Moved is told at which address a device is that a kept change has given another one; nil for nobody.
 	Moved func(ctx context.Context, device, address string) error
 
-	kicked  chan struct{}
-	mu      sync.Mutex // one at a time changes the record of changes
-	workers map[int64]*worker
-	stepped map[string]trialStep // what each device said last of a trial
+	kicked   chan struct{}
+	records  locks      // one at a time changes the record of a change
+	starting sync.Mutex // one change at a time becomes one that is pushed
+	mu       sync.Mutex // guards what follows, and is held for a moment only
+	workers  map[int64]*worker
+	stepped  map[string]trialStep // what each device said last of a trial
 }
 
 type trialStep struct {
@@ -148,7 +151,7 @@ func (s *Service) TrialStepped(device string, at time.Time, step driver.TrialSte
 // New returns the service. It works until Close; Resume takes up what an earlier life left.
 func New(f Fleet, s Store, l Layers, bus *events.Bus, log *slog.Logger) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{fleet: f, store: s, layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, kicked: make(chan struct{}, 1)}
+	return &Service{fleet: f, store: s, layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, records: locks{held: map[int64]*held{}}, kicked: make(chan struct{}, 1)}
 }
 
 // Start begins pushes that wait when it is their time.
@@ -229,10 +232,10 @@ func (s *Service) redraft(ctx context.Context, number int64, f func(*store.Chang
 	})
 }
 
-// update changes a change that is in one of the states, and keeps and tells it.
+// update changes a change that is in one of the states, and keeps and tells it. It holds up nothing but the same change. One
+// that it makes a change that is pushed is so only if no other is under way on its devices.
 func (s *Service) update(ctx context.Context, number int64, states []string, f func(*store.Change) error) (store.Change, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
+	defer s.records.lock(number)()
 	c, err := s.store.Change(ctx, number)
 	if err != nil {
 		return c, err
@@ -246,6 +249,13 @@ func (s *Service) update(ctx context.Context, number int64, states []string, f f
 	if err := f(&c); err != nil {
 		return c, err
 	}
+	if c.State == Pushing {
+		s.starting.Lock()
+		defer s.starting.Unlock()
+		if err := s.free(ctx, c); err != nil {
+			return c, err
+		}
+	}
 	c.UpdatedAt = now()
 	if err := s.store.PutChange(ctx, c); err != nil {
 		return c, err
@@ -256,8 +266,7 @@ func (s *Service) update(ctx context.Context, number int64, states []string, f f
 
 // Discard throws a draft away.
 func (s *Service) Discard(ctx context.Context, number int64) error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
+	defer s.records.lock(number)()
 	c, err := s.store.Change(ctx, number)
 	if err != nil {
 		return err

@@ -73,6 +73,7 @@ type fakeDevice struct {
 	trial             string
 	gone              bool
 	neighbours        map[string]network.PortState
+	inside            network.Inside
 }
 
 func (d *fakeDevice) revert() {
@@ -106,6 +107,7 @@ func (f *fakeFleet) on(what, name string, do func(*fakeDevice) error) error {
 	return do(d)
 }
 
+func (f *fakeFleet) LookInside(...string)  {}
 func (f *fakeFleet) AlsoAt(string, string) {}
 func (f *fakeFleet) MoveTo(string, string) {}
 
@@ -120,7 +122,7 @@ func (f *fakeFleet) view(name string) (fleet.View, bool) {
 	if d == nil {
 		return fleet.View{}, false
 	}
-	v := fleet.View{Name: name, Known: true, Reach: network.ReachConnected, Config: d.running, State: network.State{Ports: d.neighbours}}
+	v := fleet.View{Name: name, Known: true, Reach: network.ReachConnected, Config: d.running, State: network.State{Ports: d.neighbours}, Inside: d.inside}
 	if d.gone {
 		v.Reach = network.ReachGone
 	}
@@ -199,12 +201,60 @@ func (f *fakeFleet) Undo(_ context.Context, name, token string) error {
 	return f.end("undo", name, token, (*fakeDevice).revert)
 }
 
+// disk is a store of which a test can have the writing fail.
+type disk struct {
+	*store.Store
+	mu   sync.Mutex
+	full bool
+	no   int // writes that failed
+}
+
+var errFull = errors.New("database or disk is full")
+
+func (d *disk) set(full bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.full = full
+}
+
+func (d *disk) write(do func() error) error {
+	d.mu.Lock()
+	full := d.full
+	if full {
+		d.no++
+	}
+	d.mu.Unlock()
+	if full {
+		return errFull
+	}
+	return do()
+}
+
+func (d *disk) failed() int {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.no
+}
+
+func (d *disk) PutChange(ctx context.Context, c store.Change) error {
+	return d.write(func() error { return d.Store.PutChange(ctx, c) })
+}
+
+func (d *disk) PutSteps(ctx context.Context, c store.Change) error {
+	return d.write(func() error { return d.Store.PutSteps(ctx, c) })
+}
+
+func (d *disk) PutKept(ctx context.Context, c store.Change, l intent.Layers) error {
+	return d.write(func() error { return d.Store.PutKept(ctx, c, l) })
+}
+
 // bench is a service on a fake fleet of sw-a (near) and sw-b (far), with a port each in VLAN 20.
 type bench struct {
 	*Service
 	t     *testing.T
 	fleet *fakeFleet
 	store *store.Store
+	disk  *disk
 	// layers: a template "office" picks port 1 of both switches, one "switches" the switches themselves.
 	layers *fakeLayers
 }
@@ -235,7 +285,7 @@ func newBench(t *testing.T) *bench {
 		spot := intent.Spot{Device: name, Site: "here", Templates: []string{"switches"}, Ports: map[string][]string{"1": {"office"}}}
 		l.stage.Spots[name], l.stage.Layers.Devices[name] = spot, l.stage.Layers.Fill(spot, d.running)
 	}
-	b := &bench{t: t, fleet: f, store: st, layers: l}
+	b := &bench{t: t, fleet: f, store: st, disk: &disk{Store: st}, layers: l}
 	b.begin()
 	t.Cleanup(func() {
 		b.Service.Close()
@@ -245,7 +295,7 @@ func newBench(t *testing.T) *bench {
 }
 
 func (b *bench) begin() {
-	b.Service = New(b.fleet, b.store, b.layers, events.New(1), slog.New(slog.DiscardHandler))
+	b.Service = New(b.fleet, b.disk, b.layers, events.New(1), slog.New(slog.DiscardHandler))
 }
 
 // again is a new life of the service on the same data.

@@ -1,6 +1,7 @@
 package changes
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -55,7 +56,7 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 		}
 		w := waits(*c, o)
 		if w == nil {
-			return s.begin(ctx, c, o)
+			return s.begin(c, o)
 		}
 		if blocked := guard.Blocked(pressing(c.Findings, o), o.Accept); len(blocked) > 0 {
 			return &BlockedError{Number: number, Findings: blocked}
@@ -79,13 +80,10 @@ func pressing(findings []guard.Finding, o PushOptions) []guard.Finding {
 }
 
 // begin makes a change one that is being pushed.
-func (s *Service) begin(ctx context.Context, c *store.Change, o PushOptions) error {
+func (s *Service) begin(c *store.Change, o PushOptions) error {
 	at := now()
 	if blocked := guard.Blocked(c.Findings, o.Accept); len(blocked) > 0 {
 		return &BlockedError{Number: c.Number, Findings: blocked}
-	}
-	if err := s.free(ctx, *c); err != nil {
-		return err
 	}
 	for _, f := range c.Findings {
 		if f.Level == guard.Warn {
@@ -258,17 +256,38 @@ func (s *Service) lead(c store.Change, f func(*worker)) {
 	})
 }
 
-// record keeps the change as the worker has it. A store that fails ends the worker: what is not recorded must not be done.
+// record keeps the change as the worker has it. What is not recorded must not be done: where the store fails, as on a full
+// disk, it is tried until it can be, while the devices keep their own time. An error tells that the service ends.
 func (w *worker) record(text string) error {
+	return w.insistOn("recorded", func() error { return w.tryRecord(text) })
+}
+
+// tryRecord is record once, for what is done all the same.
+func (w *worker) tryRecord(text string) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.c.UpdatedAt = now()
 	if err := w.s.store.PutSteps(w.ctx, w.c); err != nil {
-		w.s.log.Error("a change could not be recorded", "change", w.c.Number, "err", err)
 		return err
 	}
 	w.s.tell(w.c, text)
 	return nil
+}
+
+// insistOn does something with the store until it succeeds or the service ends.
+func (w *worker) insistOn(what string, do func() error) error {
+	for failed := false; ; failed = true {
+		err := do()
+		if err == nil || w.ctx.Err() != nil {
+			return cmp.Or(w.ctx.Err(), err)
+		}
+		if !failed {
+			w.s.log.Error("a change could not be "+what+"; it is tried until it can", "change", w.c.Number, "err", err)
+		}
+		if !w.pause() {
+			return w.ctx.Err()
+		}
+	}
 }
 
 func (w *worker) note(format string, args ...any) {
@@ -304,7 +323,7 @@ func (w *worker) push() {
 		}
 		return
 	}
-	before := w.s.health(w.names())
+	before := w.s.health(w.names(), w.near())
 	if !w.propose() {
 		return
 	}
@@ -377,7 +396,12 @@ func (w *worker) propose() bool {
 	}
 	if len(faults) == 0 {
 		w.note("every device found it good")
-		return w.record("") == nil
+		err := w.tryRecord("")
+		if err == nil || w.ctx.Err() != nil {
+			return err == nil
+		}
+		w.s.log.Error("a push was given up, since it could not be recorded", "change", w.c.Number, "err", err)
+		faults = []string{"The service could not record it: is its disk full?"} // better than to hold the devices' locks until it can
 	}
 	w.each(func(i int, d store.ChangeDevice) {
 		if w.c.Devices[i].Step == StepReady {
@@ -481,11 +505,8 @@ func (w *worker) end(state, outcome string) {
 	w.c.State, w.c.Outcome, w.c.EndedAt = state, outcome, at
 	note(&w.c, at, "%s: %s", state, outcome)
 	w.mu.Unlock()
-	if state == Kept {
-		if err := w.settle(); err != nil { // it is kept at the next start
-			w.s.log.Error("a change that is kept could not be recorded", "change", w.c.Number, "err", err)
-			return
-		}
+	if state == Kept && w.insistOn("settled", w.settle) != nil {
+		return // it is kept at the next start
 	}
 	_ = w.record(fmt.Sprintf("Change %d is %s. %s", w.c.Number, state, outcome))
 }

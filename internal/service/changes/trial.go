@@ -5,32 +5,45 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/store"
 )
 
-// wellness is what must not be lost by a change: devices that are connected and links to neighbours that are up.
+// wellness is what must not be lost by a change: devices that are connected, links to neighbours that are up, and that what
+// joins devices is in order.
 type wellness struct {
 	devices map[string]bool
 	ports   map[network.PortRef]bool
+	broken  map[string]string    // troubles of links of the touched devices and their neighbours, by device and key
+	inside  map[string]time.Time // when the inside of the touched devices was read
 }
 
-// health takes the wellness of the network: all devices, and the ports of the touched ones.
-func (s *Service) health(touched []string) wellness {
-	w := wellness{devices: map[string]bool{}, ports: map[network.PortRef]bool{}}
+// health takes the wellness of the network: all devices, the ports of the touched ones, and their links.
+func (s *Service) health(touched, near []string) wellness {
+	w := wellness{devices: map[string]bool{}, ports: map[network.PortRef]bool{}, broken: map[string]string{}, inside: map[string]time.Time{}}
 	for _, v := range s.fleet.Views() {
 		if v.Reach != network.ReachConnected {
 			continue
 		}
 		w.devices[v.Name] = true
+		if slices.Contains(near, v.Name) {
+			for _, t := range v.Inside.Troubles() {
+				if t.OfLinks() {
+					w.broken[v.Name+" "+t.Key] = v.Name + ": " + t.Text
+				}
+			}
+		}
 		if slices.Contains(touched, v.Name) {
+			w.inside[v.Name] = v.Inside.ObservedAt
 			for name, p := range v.State.Ports {
 				if p.Oper == network.Up {
 					w.ports[network.PortRef{Device: v.Name, Port: name}] = true
@@ -58,6 +71,44 @@ func (w wellness) lost(now wellness, expected map[network.PortRef]bool) []string
 	return out
 }
 
+// worse lists, by key, what is out of order now and was not before.
+func (w wellness) worse(now wellness) []string {
+	var out []string
+	for _, key := range slices.Sorted(maps.Keys(now.broken)) {
+		if w.broken[key] == "" {
+			out = append(out, key)
+		}
+	}
+	return out
+}
+
+// readSince tells whether the insides of all devices that tell of one were read after a moment.
+func (w wellness) readSince(at time.Time) bool {
+	for _, read := range w.inside {
+		if !read.IsZero() && !read.After(at) {
+			return false
+		}
+	}
+	return true
+}
+
+// near are the devices of the change and those that a cable joins to them.
+func (w *worker) near() []string {
+	states, configs := map[string]network.State{}, map[string]network.Config{}
+	for _, v := range w.s.fleet.Views() {
+		states[v.Name], configs[v.Name] = v.State, v.Config
+	}
+	out := w.names()
+	for _, l := range topology.Links(states, topology.HostNames(configs)) {
+		for _, end := range [][2]string{{l.A.Device, l.B.Device}, {l.B.Device, l.A.Device}} {
+			if slices.Contains(w.touched, end[0]) && !slices.Contains(out, end[1]) {
+				out = append(out, end[1])
+			}
+		}
+	}
+	return out
+}
+
 // linkSettings are settings of a port that may bring its link down when they change.
 var linkSettings = []string{"poe-class", "poe-priority", "speed", "duplex", "connector", "schedule", "follow", "bpdu-guard", "loop-protection"}
 
@@ -80,7 +131,11 @@ func (w *worker) putOut() map[network.PortRef]bool {
 // watch leads a change on trial until somebody decides, its time is over, or something is lost.
 func (w *worker) watch(before wellness) {
 	sub, _ := w.s.bus.Subscribe(0)
-	defer sub.Close()
+	defer func() { sub.Close() }()
+	begun, near := time.Now(), w.near()
+	w.s.fleet.LookInside(near...)
+	var worse []string
+	said := "" // of it
 	deadline := time.NewTimer(time.Until(w.c.Deadline))
 	defer deadline.Stop()
 	look := time.NewTicker(time.Second)
@@ -96,21 +151,40 @@ func (w *worker) watch(before wellness) {
 		case <-w.ctx.Done():
 			return
 		case <-deadline.C:
-			w.giveUp("Nobody kept it in time.")
+			why := "Nobody kept it in time."
+			if len(worse) > 0 {
+				why = "Worse since the change, and nobody kept it in time: " + said
+			}
+			w.giveUp(why)
 			return
 		case <-look.C:
-		case e := <-sub.Events():
-			if e.Kind != events.PortState && e.Kind != events.DeviceReach {
+		case e, ok := <-sub.Events():
+			if !ok { // it fell behind: what it missed, the look below finds
+				sub, _ = w.s.bus.Subscribe(0)
+			}
+			if ok && e.Kind != events.PortState && e.Kind != events.DeviceReach {
 				continue
 			}
 		}
-		lost := before.lost(w.s.health(w.names()), expected)
+		is := w.s.health(w.touched, near)
+		lost := before.lost(is, expected)
+		if now := before.worse(is); !slices.Equal(now, worse) {
+			var texts []string
+			for _, key := range now {
+				texts = append(texts, is.broken[key])
+			}
+			if worse, said = now, strings.Join(texts, " "); said != "" {
+				w.remark("worse since the change, so that it is not kept by itself: "+said, fmt.Sprintf("Change %d is on trial, and something is worse than before: %s", w.c.Number, said))
+			} else {
+				w.remark("what was worse is in order again", "")
+			}
+		}
 		switch {
 		case len(lost) == 0:
-			if !missing.IsZero() {
+			if !missing.IsZero() || len(worse) > 0 {
 				missing, well = time.Time{}, time.Now()
 			}
-			if w.c.KeepSecs > 0 && time.Since(well) >= time.Duration(w.c.KeepSecs)*time.Second {
+			if w.c.KeepSecs > 0 && is.readSince(begun) && time.Since(well) >= time.Duration(w.c.KeepSecs)*time.Second {
 				w.note("all is well: kept by itself")
 				if w.take(Keeping, "", "") {
 					w.keep()
@@ -139,27 +213,45 @@ func (w *worker) giveUp(why string) {
 
 // take moves the change out of its trial unless somebody has just decided. Why, and what the change is to end as, are
 // recorded with it, so that a later life knows.
-func (w *worker) take(state, why, endAs string) bool {
-	w.s.mu.Lock()
-	defer w.s.mu.Unlock()
-	select {
-	case <-w.decided:
-		return false
-	default:
+func (w *worker) take(state, why, endAs string) (took bool) {
+	_ = w.insistOn("led on", func() error {
+		defer w.s.records.lock(w.c.Number)()
+		select {
+		case <-w.decided:
+			return nil
+		default:
+		}
+		fresh, err := w.s.store.Change(w.ctx, w.c.Number)
+		if err != nil || fresh.State != OnTrial {
+			return err
+		}
+		c := w.c
+		c.State, c.Outcome, c.EndAs, c.UpdatedAt = state, why, endAs, now()
+		if err := w.s.store.PutChange(w.ctx, c); err != nil {
+			return err
+		}
+		w.c, took = c, true
+		return nil
+	})
+	return took
+}
+
+// remark notes something on a change that is on trial, unless somebody has just decided.
+func (w *worker) remark(line, text string) {
+	defer w.s.records.lock(w.c.Number)()
+	if fresh, err := w.s.store.Change(w.ctx, w.c.Number); err == nil && fresh.State == OnTrial {
+		w.note("%s", line)
+		_ = w.tryRecord(text)
 	}
-	fresh, err := w.s.store.Change(w.ctx, w.c.Number)
-	if err != nil || fresh.State != OnTrial {
-		return false
-	}
-	w.c.State, w.c.Outcome, w.c.EndAs = state, why, endAs
-	w.c.UpdatedAt = now()
-	return w.s.store.PutChange(w.ctx, w.c) == nil
 }
 
 // obey does what somebody decided.
 func (w *worker) obey() {
-	c, err := w.s.store.Change(w.ctx, w.c.Number)
-	if err != nil {
+	if w.ctx.Err() != nil {
+		return
+	}
+	var c store.Change
+	if w.insistOn("read", func() (err error) { c, err = w.s.store.Change(w.ctx, w.c.Number); return err }) != nil {
 		return
 	}
 	w.c = c
@@ -194,7 +286,7 @@ func (w *worker) resumeTrial() {
 		w.obey()
 		return
 	}
-	w.watch(w.s.health(w.names()))
+	w.watch(w.s.health(w.names(), w.near()))
 }
 
 // keep makes the change permanent everywhere. First every device is given new time, so that none goes back while another
@@ -329,7 +421,9 @@ func (w *worker) undo(why, state string) {
 	}
 	w.c.State = Undoing
 	w.note("undoing. %s", w.c.Outcome)
-	if w.record(fmt.Sprintf("Change %d is being undone. %s", w.c.Number, w.c.Outcome)) != nil {
+	// It is undone also where that cannot be recorded: a later life would come to the same.
+	_ = w.tryRecord(fmt.Sprintf("Change %d is being undone. %s", w.c.Number, w.c.Outcome))
+	if w.ctx.Err() != nil {
 		return
 	}
 	if w.anyKept() {
@@ -347,7 +441,7 @@ func (w *worker) undo(why, state string) {
 		}
 		if said, ok := w.undoOn(d); ok {
 			w.set(i, StepUndone, said)
-			_ = w.record("")
+			_ = w.tryRecord("")
 		}
 	})
 	if w.ctx.Err() != nil {

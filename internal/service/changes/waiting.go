@@ -180,7 +180,7 @@ func (s *Service) tryBegin(c store.Change) error {
 		if moved, err = s.recheck(s.ctx, c, n); err != nil || moved || !approved(*c) { // by a rule that came meanwhile
 			return err
 		}
-		return s.begin(s.ctx, c, o)
+		return s.begin(c, o)
 	})
 	if err == nil && moved {
 		return errMoved(c.Number)

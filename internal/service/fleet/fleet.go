@@ -130,7 +130,7 @@ func (f *Fleet) Add(name string, t driver.Target, last View) {
 	last.Since = time.Now().UTC()
 	u := &unit{
 		fleet: f, name: name, target: t, view: last, writing: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
-		reread: make(chan struct{}, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
+		reread: make(chan struct{}, 1), relook: make(chan struct{}, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
 	}
 	ctx, cancel := context.WithCancel(f.ctx)
 	u.cancel = cancel
@@ -155,6 +155,18 @@ func (f *Fleet) MoveTo(name, address string) {
 		u.mu.Lock()
 		u.target.Address, u.also = address, ""
 		u.mu.Unlock()
+	}
+}
+
+// LookInside has the inside of devices read soon: as soon as they are asked for what can wait.
+func (f *Fleet) LookInside(names ...string) {
+	for _, name := range names {
+		if u, err := f.unit(name); err == nil {
+			select {
+			case u.relook <- struct{}{}:
+			default: // it will be already
+			}
+		}
 	}
 }
 

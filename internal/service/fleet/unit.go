@@ -21,6 +21,7 @@ type unit struct {
 	writing chan struct{}       // held while something is being changed
 	hurry   chan struct{}       // somebody waits for the device: try at once
 	reread  chan struct{}       // the configuration changed
+	relook  chan struct{}       // somebody waits for a reading of the inside
 	calls   chan driver.Session // of a device that calls home
 
 	mu        sync.Mutex
@@ -359,6 +360,8 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 			}
 			look.Reset(u.fleet.period(t.Inspect, inspectSpacing))
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.inspect(ctx, s) })
+		case <-u.relook:
+			look.Reset(0)
 		case <-u.reread:
 			again.Reset(u.fleet.scatter())
 		case <-again.C:

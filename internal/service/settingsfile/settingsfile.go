@@ -61,7 +61,15 @@ func Write(ctx context.Context, configs map[string]network.Config, over []byte) 
 	if err := e.Encode(document); err != nil {
 		return nil, err
 	}
-	return out.Bytes(), e.Close()
+	if err := e.Close(); err != nil {
+		return nil, err
+	}
+	if len(over) > 0 { // comments can stand where they make something else of the rest
+		if again, err := parse(ctx, out.Bytes()); err != nil || !sameValues(document, again) {
+			return nil, errors.New("the comments of the file that is to be written over cannot be kept as they stand: write to a new file")
+		}
+	}
+	return out.Bytes(), nil
 }
 
 func writeDevice(c network.Config) *yaml.Node {

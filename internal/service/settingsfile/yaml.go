@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"go.yaml.in/yaml/v3"
@@ -114,6 +115,11 @@ func scalarNode(v any) *yaml.Node {
 	return n
 }
 
+// sameValues tells whether two trees say the same, comments aside.
+func sameValues(a, b *yaml.Node) bool {
+	return a.Kind == b.Kind && a.Value == b.Value && slices.EqualFunc(a.Content, b.Content, sameValues)
+}
+
 // takeComments gives a tree the comments of one that says much the same.
 func takeComments(to, from *yaml.Node) {
 	to.HeadComment, to.LineComment, to.FootComment = from.HeadComment, from.LineComment, from.FootComment
@@ -132,8 +138,13 @@ func takeComments(to, from *yaml.Node) {
 		}
 		for i := 0; i+1 < len(to.Content); i += 2 {
 			if k, ok := at[to.Content[i].Value]; ok {
-				takeComments(to.Content[i], from.Content[k])
-				takeComments(to.Content[i+1], from.Content[k+1])
+				key, v := to.Content[i], to.Content[i+1]
+				takeComments(key, from.Content[k])
+				takeComments(v, from.Content[k+1])
+				if v.Kind != yaml.ScalarNode && v.LineComment != "" { // behind what is now several lines it would break them
+					key.HeadComment = strings.TrimPrefix(key.HeadComment+"\n"+v.LineComment, "\n")
+					v.LineComment = ""
+				}
 			}
 		}
 	case yaml.SequenceNode:
