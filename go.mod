@@ -30,7 +30,13 @@ require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
 
 require (
 	github.com/gosnmp/gosnmp v1.47.0
+	github.com/trustelem/zxcvbn v1.0.1
 	golang.org/x/net v0.61.0
+)
+
+require (
+	github.com/dlclark/regexp2 v1.12.0 // indirect
+	github.com/test-go/testify v1.1.4 // indirect
 )
 
 require (

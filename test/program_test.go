@@ -305,6 +305,6 @@ func TestStreamEndsWithItsToken(t *testing.T) {
 
 func explain(t *testing.T, r *rig, number int64, why string) error {
 	t.Helper()
-	_, err := r.svc.Changes.Explain(t.Context(), number, why)
+	_, err := r.svc.Changes.Explain(t.Context(), number, "ada", why)
 	return err
 }

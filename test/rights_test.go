@@ -44,7 +44,7 @@ const (
 
 var mayDo = map[string]string{
 	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery," +
-		"see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals",
+		"administer events,see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals",
 	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes",
 	"technician":       technicianMay,
 	"security-officer": seesNetwork + ",see configuration,see templates,see discovery,see people,see audit,see terminals,operate changes",
@@ -181,7 +181,7 @@ func TestConfinedPersonSeesAndChangesHisPlaceOnly(t *testing.T) {
 
 	edit := func(port string) []v1.Edit { return []v1.Edit{{Port: port, Field: "vlan", Value: "40"}} }
 	_, err = coral.MakeChange(t.Context(), v1.ChangeRequest{Edits: append(edit(printer), edit("th-sw-01:1/1/1")...)})
-	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "th-sw-01:1/1/1")
+	problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "th-sw-01") // it is not there for her
 	foreign, err := r.MakeChange(t.Context(), v1.ChangeRequest{Edits: edit("th-sw-01:1/1/1")})
 	require.NoError(t, err)
 	mixed, err := r.MakeChange(t.Context(), v1.ChangeRequest{Edits: append(edit(printer), edit("th-sw-01:1/1/1")...)})

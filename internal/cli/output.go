@@ -152,11 +152,26 @@ func plainly(n *yaml.Node) {
 	}
 }
 
-// jsonOf turns YAML that a person wrote into JSON.
-func jsonOf(text []byte) ([]byte, error) {
+// jsonOf turns YAML that a person wrote into JSON. Below the keys that are named, every value is a text: vlan: 40 says "40".
+func jsonOf(text []byte, texts ...string) ([]byte, error) {
+	var n yaml.Node
+	if err := yaml.Unmarshal(text, &n); err != nil {
+		return nil, err
+	}
+	asTexts(&n, false, texts)
 	var v any
-	if err := yaml.Unmarshal(text, &v); err != nil {
+	if err := n.Decode(&v); err != nil {
 		return nil, err
 	}
 	return json.Marshal(v)
+}
+
+func asTexts(n *yaml.Node, below bool, texts []string) {
+	if below && n.Kind == yaml.ScalarNode {
+		n.Tag = "!!str"
+	}
+	for i, c := range n.Content {
+		value := n.Kind == yaml.MappingNode && i%2 == 1
+		asTexts(c, below && (value || n.Kind != yaml.MappingNode) || value && slices.Contains(texts, n.Content[i-1].Value), texts)
+	}
 }

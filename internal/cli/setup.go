@@ -145,7 +145,8 @@ func (a *app) readAnswers(path string, in *v1.SetupRequest) error {
 		return err
 	}
 	given := *in
-	document, err := jsonOf(text)
+	*in = v1.SetupRequest{}
+	document, err := jsonOf(text, "system", "set")
 	if err != nil {
 		return usage("%s: %v", path, err)
 	}

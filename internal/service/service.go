@@ -21,6 +21,7 @@ import (
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/snapshots"
@@ -41,23 +42,25 @@ type Options struct {
 
 // Service is the running whole. Make it with Open.
 type Service struct {
-	Store     *store.Store
-	Bus       *events.Bus
-	Fleet     *fleet.Fleet
-	Changes   *changes.Service
-	Access    *access.Service
-	Vault     *secrets.Vault
-	Inventory *inventory.Service
-	Discovery *discovery.Service
-	Arrivals  *arrivals.Service
-	Groups    *groups.Service
-	Layers    *layers.Service
-	VLANs     *vlans.Service
-	Rules     *rules.Service
-	Snapshots *snapshots.Service
-	History   *history.Service
-	Terminals *terminals.Service
-	lock      *os.File
+	Store   *store.Store
+	Bus     *events.Bus
+	Fleet   *fleet.Fleet
+	Changes *changes.Service
+	Access  *access.Service
+	// Permission tells what a person may do with which thing.
+	Permission *permission.Service
+	Vault      *secrets.Vault
+	Inventory  *inventory.Service
+	Discovery  *discovery.Service
+	Arrivals   *arrivals.Service
+	Groups     *groups.Service
+	Layers     *layers.Service
+	VLANs      *vlans.Service
+	Rules      *rules.Service
+	Snapshots  *snapshots.Service
+	History    *history.Service
+	Terminals  *terminals.Service
+	lock       *os.File
 }
 
 // Open opens the data folder and starts everything. Close ends it.
@@ -113,7 +116,8 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
 	s.Rules = rules.New(s.Store, s.Inventory, s.Groups.Expand)
-	s.Changes.Rules, s.Changes.Moved = s.Rules, s.Inventory.Move
+	s.Permission = permission.New(s.Access, s.Inventory)
+	s.Changes.Rules, s.Changes.Moved, s.Changes.Permits = s.Rules, s.Inventory.Move, s.Permission
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
 	if err := s.Changes.Resume(ctx); err != nil {
 		return err
@@ -145,6 +149,9 @@ func (s *Service) Close() error {
 	}
 	if s.History != nil {
 		s.History.Close()
+	}
+	if s.Access != nil {
+		s.Access.Close()
 	}
 	var err error
 	if s.Store != nil {

@@ -21,10 +21,18 @@ type Event struct {
 	Device string
 	Port   string
 	Text   string
+	// By is who took it over from elsewhere; "" for what the service itself saw.
+	By string
 }
 
-// keptEvents bounds the table of events.
-const keptEvents = 100_000
+// Bounds of the table of events. None of them lets the events of one device, or what somebody takes over from elsewhere, push out
+// those of another: each device has its share, and what is imported is counted by itself.
+const (
+	keptEvents       = 100_000
+	keptOfDevice     = 5_000
+	importedOfDevice = 20_000
+	importedInAll    = 200_000
+)
 
 // AddEvent keeps an event and returns its number.
 func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
@@ -35,18 +43,51 @@ func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
 	}
 	id, err := r.LastInsertId()
 	if err == nil && id%1000 == 0 {
-		_, err = s.write.ExecContext(ctx, `DELETE FROM events WHERE id <= ?`, id-keptEvents)
+		err = s.pruneEvents(ctx, id)
 	}
 	return id, err
 }
 
-// AddEvents keeps events of a time that is past.
-func (s *Store) AddEvents(ctx context.Context, list []Event) error {
+// pruneEvents forgets the oldest events: first those of devices that have more than their share.
+func (s *Store) pruneEvents(ctx context.Context, newest int64) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id IN (SELECT id FROM
+			(SELECT id, row_number() OVER (PARTITION BY device ORDER BY id DESC) AS n FROM events WHERE id > 0) WHERE n > ?)`, keptOfDevice); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id > 0 AND id <= (SELECT id FROM events WHERE id > 0 ORDER BY id DESC LIMIT 1 OFFSET ?)`, keptEvents)
+		return err
+	})
+}
+
+// ImportEvents keeps events of a time that is past, which somebody took over from elsewhere. ErrFull tells that there are as many
+// already as there may be.
+func (s *Store) ImportEvents(ctx context.Context, list []Event) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		var least, inAll int64
+		if err := tx.QueryRowContext(ctx, `SELECT min(0, coalesce(min(id), 0)), count(*) FROM events WHERE id < 0`).Scan(&least, &inAll); err != nil {
+			return err
+		}
+		added := map[string]int64{}
 		for _, e := range list {
-			if _, err := tx.ExecContext(ctx, `INSERT INTO events (at, kind, device, port, text) VALUES (?, ?, ?, ?, ?)`, micro(e.At), e.Kind, e.Device, e.Port, e.Text); err != nil {
+			least--
+			if _, err := tx.ExecContext(ctx, `INSERT INTO events (id, at, kind, device, port, text, imported_by) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+				least, micro(e.At), e.Kind, e.Device, e.Port, e.Text, e.By); err != nil {
 				return err
 			}
+			added[e.Device]++
+		}
+		for device := range added {
+			var n int64
+			if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM events WHERE device = ? AND id < 0`, device).Scan(&n); err != nil {
+				return err
+			}
+			if n > importedOfDevice {
+				return fmt.Errorf("of %s there would be %d imported events, and at most %d are kept: %w", device, n, importedOfDevice, ErrFull)
+			}
+		}
+		if inAll += int64(len(list)); inAll > importedInAll {
+			return fmt.Errorf("there would be %d imported events, and at most %d are kept: %w", inAll, importedInAll, ErrFull)
 		}
 		return nil
 	})
@@ -78,10 +119,10 @@ func (s *Store) Events(ctx context.Context, q EventQuery) ([]Event, error) {
 	}
 	return list(ctx, s.read, func(r *sql.Rows) (e Event, err error) {
 		var at int64
-		err = r.Scan(&e.ID, &at, &e.Kind, &e.Device, &e.Port, &e.Text)
+		err = r.Scan(&e.ID, &at, &e.Kind, &e.Device, &e.Port, &e.Text, &e.By)
 		e.At = timeOf(at)
 		return e, err
-	}, `SELECT e.id, e.at, e.kind, e.device, e.port, e.text FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.at DESC, e.id DESC LIMIT ?`, append(args, q.Limit)...)
+	}, `SELECT e.id, e.at, e.kind, e.device, e.port, e.text, e.imported_by FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.at DESC, e.id DESC LIMIT ?`, append(args, q.Limit)...)
 }
 
 // AuditEntry is who did what to what, when.

@@ -14,11 +14,13 @@ import (
 	"fmt"
 	"io/fs"
 	"net/url"
+	"os"
 	"time"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/pressly/goose/v3"
-	_ "modernc.org/sqlite" // the driver
+	"modernc.org/sqlite" // the driver too
+	sqlite3 "modernc.org/sqlite/lib"
 )
 
 //go:embed migrations/*.sql
@@ -46,6 +48,9 @@ type Store struct {
 
 // Open opens the database in a file, making it where there is none, and brings its schema up to date.
 func Open(ctx context.Context, file string) (*Store, error) {
+	if err := private(file); err != nil {
+		return nil, err
+	}
 	write, err := open(file, "immediate")
 	if err != nil {
 		return nil, err
@@ -54,7 +59,7 @@ func Open(ctx context.Context, file string) (*Store, error) {
 	s := &Store{write: write}
 	if err := s.migrate(ctx); err != nil {
 		_ = write.Close()
-		return nil, fmt.Errorf("open %s: %w", file, err)
+		return nil, opening(file, err)
 	}
 	if s.read, err = open(file, "deferred"); err != nil {
 		_ = write.Close()
@@ -64,6 +69,32 @@ func Open(ctx context.Context, file string) (*Store, error) {
 	s.enc, _ = zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1))
 	s.dec, _ = zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(256<<20))
 	return s, nil
+}
+
+// private makes the file of a database, and sees to it that nobody else can read it.
+func private(file string) error {
+	f, err := os.OpenFile(file, os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return fmt.Errorf("open the database: %w", err)
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	for _, name := range []string{file, file + "-wal", file + "-shm"} {
+		if err := os.Chmod(name, 0o600); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return fmt.Errorf("the database must be readable by nobody else: %w", err)
+		}
+	}
+	return nil
+}
+
+// opening says what is wrong with a database that cannot be opened, and what to do.
+func opening(file string, err error) error {
+	var broken *sqlite.Error
+	if errors.As(err, &broken) && (broken.Code()&0xff == sqlite3.SQLITE_CORRUPT || broken.Code()&0xff == sqlite3.SQLITE_NOTADB) {
+		return fmt.Errorf("the database %s is damaged, or is no database: %w. Stop the service, keep a copy of the file and of those beside it (-wal, -shm), and put the last backup in their place", file, err)
+	}
+	return fmt.Errorf("open the database %s: %w", file, err)
 }
 
 func open(file, lock string) (*sql.DB, error) {
@@ -94,8 +125,16 @@ func (s *Store) Close() error {
 	return errors.Join(s.enc.Close(), s.read.Close(), s.write.Close())
 }
 
-// Ping tells whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.read.PingContext(ctx) }
+// Try tells whether the database can be read and written, by doing both.
+func (s *Store) Try(ctx context.Context) error {
+	at := time.Now()
+	_, err := s.write.ExecContext(ctx, `INSERT INTO alive (one, at) VALUES (1, ?) ON CONFLICT (one) DO UPDATE SET at = excluded.at`, micro(at))
+	if err != nil {
+		return err
+	}
+	var read int64
+	return s.read.QueryRowContext(ctx, `SELECT at FROM alive`).Scan(&read)
+}
 
 // tx runs f in a writing transaction.
 func (s *Store) tx(ctx context.Context, f func(*sql.Tx) error) error {

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -69,9 +70,13 @@ func (s *Store) changeUsers(ctx context.Context, f func(*sql.Tx) error, allowed 
 	})
 }
 
-// PutUser changes the full name, the role and the bounds of a user. What allowed says of all users after it decides.
+// PutUser changes the full name, the role and the bounds of a user. What allowed says of all users after it decides. Tokens were
+// given for the old role and bounds, and end with them.
 func (s *Store) PutUser(ctx context.Context, u User, allowed func([]User) error) error {
 	return s.changeUsers(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE user = (SELECT name FROM users WHERE name = ? AND (role <> ? OR only_where <> ?))`, u.Name, u.Role, u.Only); err != nil {
+			return err
+		}
 		return changed(tx.ExecContext(ctx, `UPDATE users SET full_name = ?, role = ?, only_where = ? WHERE name = ?`, u.FullName, u.Role, u.Only, u.Name))
 	}, allowed)
 }
@@ -83,10 +88,14 @@ func (s *Store) RemoveUser(ctx context.Context, name string, allowed func([]User
 	}, allowed)
 }
 
-// SetPassword changes the password of a user and ends all sessions but the one of the hash that is given.
-func (s *Store) SetPassword(ctx context.Context, user, password string, but []byte) error {
+// SetPassword changes the password of a user, takes back all tokens but the one of that number, and ends all sessions but the one of
+// the hash that is given: whoever had the old password may have made them.
+func (s *Store) SetPassword(ctx context.Context, user, password string, but []byte, butToken int64) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
 		if err := changed(tx.ExecContext(ctx, `UPDATE users SET password = ? WHERE name = ?`, password, user)); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE user = ? AND id <> ?`, user, butToken); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, `DELETE FROM sessions WHERE user = ? AND hash <> ?`, user, append([]byte{}, but...))
@@ -138,7 +147,14 @@ type Session struct {
 	User      string
 	CSRF      string
 	ExpiresAt time.Time
+	MadeAt    time.Time
+	SeenAt    time.Time // when it was last heard of, to the minute
+	Address   string    // from where it was made
+	Agent     string    // by which program, as that says
 }
+
+// ID names a session without giving it away.
+func (v Session) ID() string { return hex.EncodeToString(v.Hash[:8]) }
 
 // AddSession keeps a session, and forgets those that have expired.
 func (s *Store) AddSession(ctx context.Context, v Session, now time.Time) error {
@@ -146,19 +162,37 @@ func (s *Store) AddSession(ctx context.Context, v Session, now time.Time) error 
 		if _, err := tx.ExecContext(ctx, `DELETE FROM sessions WHERE expires_at <= ?`, micro(now)); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO sessions (hash, user, csrf, expires_at) VALUES (?, ?, ?, ?)`,
-			v.Hash, v.User, v.CSRF, micro(v.ExpiresAt))
+		_, err := tx.ExecContext(ctx, `INSERT INTO sessions (`+sessionColumns+`) VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
+			v.Hash, v.User, v.CSRF, micro(v.ExpiresAt), micro(v.MadeAt), micro(v.SeenAt), v.Address, v.Agent)
 		return err
 	})
 }
 
 // Session returns the session of that hash.
 func (s *Store) Session(ctx context.Context, hash []byte) (v Session, err error) {
-	var expires int64
-	err = one(s.read.QueryRowContext(ctx, `SELECT hash, user, csrf, expires_at FROM sessions WHERE hash = ?`, hash).
-		Scan(&v.Hash, &v.User, &v.CSRF, &expires))
-	v.ExpiresAt = timeOf(expires)
+	v, err = scanSession(s.read.QueryRowContext(ctx, `SELECT `+sessionColumns+` FROM sessions WHERE hash = ?`, hash).Scan)
+	return v, one(err)
+}
+
+const sessionColumns = `hash, user, csrf, expires_at, made_at, seen_at, address, agent`
+
+func scanSession(scan func(...any) error) (v Session, err error) {
+	var expires, made, seen int64
+	err = scan(&v.Hash, &v.User, &v.CSRF, &expires, &made, &seen, &v.Address, &v.Agent)
+	v.ExpiresAt, v.MadeAt, v.SeenAt = timeOf(expires), timeOf(made), timeOf(seen)
 	return v, err
+}
+
+// Sessions lists the sessions of a user, the newest first.
+func (s *Store) Sessions(ctx context.Context, user string) ([]Session, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (Session, error) { return scanSession(r.Scan) },
+		`SELECT `+sessionColumns+` FROM sessions WHERE user = ? ORDER BY made_at DESC`, user)
+}
+
+// SawSession notes that a session was heard of.
+func (s *Store) SawSession(ctx context.Context, hash []byte, at time.Time) error {
+	_, err := s.write.ExecContext(ctx, `UPDATE sessions SET seen_at = ? WHERE hash = ?`, micro(at), hash)
+	return err
 }
 
 // DropSession ends a session.
@@ -176,23 +210,24 @@ type Token struct {
 	ReadOnly  bool
 	CreatedAt time.Time
 	ExpiresAt time.Time
+	Parent    int64 // the token with which it was made, and with which it ends; 0: it was made with a password
 }
 
 // AddToken keeps a token and returns its number.
 func (s *Store) AddToken(ctx context.Context, t Token) (int64, error) {
-	r, err := s.write.ExecContext(ctx, `INSERT INTO tokens (hash, user, label, read_only, created_at, expires_at) VALUES (?, ?, ?, ?, ?, ?)`,
-		t.Hash, t.User, t.Label, t.ReadOnly, micro(t.CreatedAt), micro(t.ExpiresAt))
+	r, err := s.write.ExecContext(ctx, `INSERT INTO tokens (hash, user, label, read_only, created_at, expires_at, parent) VALUES (?, ?, ?, ?, ?, ?, nullif(?, 0))`,
+		t.Hash, t.User, t.Label, t.ReadOnly, micro(t.CreatedAt), micro(t.ExpiresAt), t.Parent)
 	if err != nil {
 		return 0, err
 	}
 	return r.LastInsertId()
 }
 
-const tokenColumns = `id, hash, user, label, read_only, created_at, expires_at`
+const tokenColumns = `id, hash, user, label, read_only, created_at, expires_at, coalesce(parent, 0)`
 
 func scanToken(scan func(...any) error) (t Token, err error) {
 	var created, expires int64
-	err = scan(&t.ID, &t.Hash, &t.User, &t.Label, &t.ReadOnly, &created, &expires)
+	err = scan(&t.ID, &t.Hash, &t.User, &t.Label, &t.ReadOnly, &created, &expires, &t.Parent)
 	t.CreatedAt, t.ExpiresAt = timeOf(created), timeOf(expires)
 	return t, err
 }

@@ -84,8 +84,8 @@ func (s *server) claim(ctx context.Context, c v1.Claim) error {
 	if err == nil && c.Like != "" { // it would show what that one runs
 		err = s.onDevice(ctx, may(rights.See, rights.Configuration), c.Like)
 	}
-	if err == nil && len(edits) > 0 {
-		err = s.atSite(ctx, may(rights.Change, rights.Ports), c.Site)
+	for i := 0; err == nil && i < len(edits); i++ {
+		err = s.Permission.ChangeExpected(person(ctx), edits[i].Port, c.Name, c.Replaces, c.Site)
 	}
 	if err != nil {
 		return err

@@ -57,6 +57,11 @@ func (s *server) changeRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
 		func(ctx context.Context, in *listQuery) (*body[v1.List[v1.Change]], error) {
+			if in.Device != "" {
+				if err := s.onDevice(ctx, may(rights.See, rights.Changes), in.Device); err != nil {
+					return nil, err
+				}
+			}
 			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
 			list = slices.DeleteFunc(list, func(c store.Change) bool { return !s.seesChange(ctx, c) })
 			if err != nil {
@@ -126,7 +131,7 @@ func (s *server) changeRoutes(api huma.API) {
 			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
-			c, err := s.Changes.TakeOut(ctx, in.Number, port, in.Field)
+			c, err := s.Changes.TakeOut(ctx, in.Number, person(ctx).Name, port, in.Field)
 			return s.changed(ctx, "take-out", c, err)
 		})
 	type whyInput struct {
@@ -138,7 +143,7 @@ func (s *server) changeRoutes(api huma.API) {
 			if err := s.onChange(ctx, in.Number); err != nil {
 				return nil, err
 			}
-			c, err := s.Changes.Explain(ctx, in.Number, strings.TrimSpace(in.Body.Why))
+			c, err := s.Changes.Explain(ctx, in.Number, person(ctx).Name, strings.TrimSpace(in.Body.Why))
 			return s.changed(ctx, "explain", c, missing(err, fmt.Sprintf("change %d", in.Number)))
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/{number}/check", "check-change", "Check a draft on the network as it is",
@@ -184,14 +189,8 @@ func (s *server) changeRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			devices := intent.Devices(seen.Edits)
-			for _, d := range seen.Devices {
-				devices = append(devices, d.Device)
-			}
-			for _, device := range devices {
-				if err := s.onDevice(ctx, may(rights.Operate, rights.Changes), device); err != nil {
-					return nil, err
-				}
+			if err := s.Permission.Approve(person(ctx), seen); err != nil {
+				return nil, err
 			}
 			c, err := s.Changes.Approve(ctx, in.Number, person(ctx).Name, strings.TrimSpace(in.Body.Why))
 			return s.changed(ctx, "approve", c, missing(err, fmt.Sprintf("change %d", in.Number)))
@@ -304,9 +303,9 @@ func (s *server) match(ctx context.Context, number int64, in Seen) error {
 	if in.IfMatch == "" {
 		return nil
 	}
-	c, err := s.Changes.Get(ctx, number)
+	c, err := s.seenChange(ctx, number)
 	if err != nil {
-		return missing(err, fmt.Sprintf("change %d", number))
+		return err
 	}
 	if in.IfMatch != etag(c) {
 		return with(http.StatusPreconditionFailed, v1.ProblemStale, fmt.Errorf("change %d is no longer as you saw it: look at it again", number))

@@ -9,8 +9,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
-	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/snapshots"
 )
 
@@ -30,7 +30,7 @@ func (s *server) compareRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Configuration), http.MethodGet, "/comparison", "compare-configurations", "What differs between two moments of devices",
 		func(ctx context.Context, in *compareInput) (*body[v1.Comparison], error) {
-			where, err := s.parse(ctx, in.Where)
+			q, err := s.asked(ctx, selector.Device, in.Where, may(rights.See, rights.Configuration))
 			if err != nil {
 				return nil, err
 			}
@@ -42,7 +42,7 @@ func (s *server) compareRoutes(api huma.API) {
 				return nil, fmt.Errorf("%w: the later moment is before the earlier", errInvalid)
 			}
 			var devices []string
-			for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: within(ctx, rights.See, rights.Configuration), Limit: 1 << 30, Now: time.Now()}).Rows {
+			for _, d := range s.Inventory.Devices(q).Rows {
 				devices = append(devices, d.Name)
 			}
 			differ, read, err := s.Snapshots.Compare(ctx, devices, out.From, out.To)

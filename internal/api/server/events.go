@@ -14,7 +14,9 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/store"
 )
 
@@ -43,12 +45,12 @@ func (s *server) eventRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Events), http.MethodGet, "/event-log", "list-events", "What happened, the newest first",
 		func(ctx context.Context, in *logQuery) (*body[v1.List[v1.Event]], error) {
-			where, err := s.parseIn(ctx, catalog.Log, in.Where)
+			where, err := s.askedIn(ctx, catalog.Log, selector.Device, in.Where, nil, may(rights.See, rights.Events))
 			if err != nil {
 				return nil, err
 			}
-			q := store.EventQuery{Where: where, Before: in.Cursor, Limit: in.Limit, Now: time.Now()}
-			if q.Devices, err = s.devicesIn(ctx, in.Scope); err != nil {
+			q := store.EventQuery{Where: where.Where, Before: in.Cursor, Limit: in.Limit, Now: time.Now()}
+			if q.Devices, err = s.devicesIn(ctx, in.Scope, where.Within); err != nil {
 				return nil, err
 			}
 			if in.Device != "" {
@@ -56,7 +58,7 @@ func (s *server) eventRoutes(api huma.API) {
 			}
 			list, err := s.Store.Events(ctx, q)
 			out := listOf(list, func(e store.Event) v1.Event {
-				return v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text}
+				return v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text, ImportedBy: e.By}
 			})
 			if len(list) == in.Limit {
 				out.Body.Next = strconv.FormatInt(list[len(list)-1].ID, 10)
@@ -65,17 +67,18 @@ func (s *server) eventRoutes(api huma.API) {
 		})
 }
 
-// devicesIn lists the devices that a selector picks now and whose events there are for who makes the request, or nil for
-// all.
-func (s *server) devicesIn(ctx context.Context, scope string) ([]string, error) {
-	where, err := s.parse(ctx, scope)
+// devicesIn lists the devices that a selector picks now, of those that an expression picks whose events there are for who makes
+// the request, or nil for all.
+func (s *server) devicesIn(ctx context.Context, scope string, within selector.Expr) ([]string, error) {
+	q, err := s.asked(ctx, selector.Device, scope, may(rights.See, rights.Events))
 	if err != nil {
 		return nil, err
 	}
-	if where = selector.Both(where, within(ctx, rights.See, rights.Events)); where == (selector.All{}) {
+	q.Within = selector.Both(q.Within, within)
+	if selector.Both(q.Where, q.Within) == (selector.All{}) {
 		return nil, nil
 	}
-	picked := s.Inventory.Devices(catalog.Query{Where: where, Limit: 1 << 20, Now: time.Now()}).Rows
+	picked := s.Inventory.Devices(q).Rows
 	names := make([]string, len(picked))
 	for i, d := range picked {
 		names[i] = d.Name
@@ -84,7 +87,7 @@ func (s *server) devicesIn(ctx context.Context, scope string) ([]string, error) 
 }
 
 func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
-	where := within(ctx, rights.See, rights.Events)
+	listener, again := person(ctx), again(ctx)
 	sub, missed := s.Bus.Subscribe(after)
 	defer sub.Close()
 	if missed || after == 0 {
@@ -101,13 +104,17 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 			if !ok {
 				return // the browser comes back and asks for what it missed
 			}
-			m = sse.Message{ID: int(e.Seq), Data: s.eventFor(e, where)}
+			out, seen := s.eventFor(ctx, e, listener)
+			if !seen {
+				continue
+			}
+			m = sse.Message{ID: int(e.Seq), Data: out}
 		case now := <-beat.C:
-			p, err := again(ctx)
+			p, err := again()
 			if err != nil || !p.May(rights.See, rights.Events) {
 				return
 			}
-			where, _ = p.Of(rights.See, rights.Events)
+			listener = p
 			m = sse.Message{Data: v1.Beat{At: now.UTC()}}
 		case <-ctx.Done():
 			return
@@ -120,13 +127,24 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 	}
 }
 
-// eventFor is an event for who may see those of the devices that an expression picks. Of the others it tells only that
-// something is to be read anew.
-func (s *server) eventFor(e events.Event, where selector.Expr) v1.Event {
-	if where == selector.Expr(selector.All{}) || e.Device != "" && s.Inventory.HoldsDevice(e.Device, where) {
-		return eventOut(e)
+// eventFor is an event for a person, and whether there is one for him: nobody hears that something happened where he may see
+// nothing. Of what is of no place, as that there is another site, who is bound to a place hears the kind alone, to read anew what
+// he may see of it.
+func (s *server) eventFor(ctx context.Context, e events.Event, p access.Person) (v1.Event, bool) {
+	need := may(rights.See, rights.Events)
+	where := permission.Within(p, need)
+	switch {
+	case permission.Everywhere(p, need), e.Device != "" && s.Inventory.HoldsDevice(e.Device, where):
+		return eventOut(e), true
+	case e.Device != "":
+		return v1.Event{}, false
+	case e.Change != 0:
+		c, err := s.Changes.Get(ctx, e.Change)
+		return eventOut(e), err == nil && s.Permission.SeesChange(p, c)
+	case e.Kind == events.Discovery:
+		return eventOut(e), p.May(rights.See, rights.Discovery)
 	}
-	return v1.Event{Seq: e.Seq, At: e.At, Kind: string(e.Kind)}
+	return v1.Event{Seq: e.Seq, Kind: string(e.Kind)}, true
 }
 
 func eventOut(e events.Event) v1.Event {

@@ -12,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/store"
 )
 
@@ -62,12 +63,16 @@ func (s *server) groupRoutes(api huma.API) {
 // groupOut rolls a group up, of what who asks may see.
 func (s *server) groupOut(ctx context.Context, g store.Group) (v1.Group, error) {
 	out := v1.Group{Name: g.Name, GroupRequest: v1.GroupRequest{Title: g.Title, Pick: g.Pick, Members: g.Members}, Owner: g.Owner}
-	e, err := s.parse(ctx, "group = "+selector.Quote(g.Name))
+	is, err := catalog.Network.Parse("group = " + selector.Quote(g.Name))
+	if err != nil {
+		return out, err
+	}
+	e, err := s.Groups.Expand(ctx, is)
 	if err != nil {
 		return out, err
 	}
 	of := func(n selector.Noun, counts ...*selector.Field) catalog.Query {
-		return catalog.Query{Where: e, Within: within(ctx, rights.See, featureOf[n]), Now: time.Now(), Counts: counts}
+		return catalog.Query{Where: e, Within: within(ctx, rights.See, permission.FeatureOf(n)), Now: time.Now(), Counts: counts}
 	}
 	devices := s.Inventory.Devices(of(selector.Device, catalog.Network.Field("health")))
 	c := devices.Counts[0]
@@ -99,17 +104,4 @@ func (s *server) groupNames(ctx context.Context) []string {
 		names[i] = g.Name
 	}
 	return names
-}
-
-// parse reads a selector of the network and puts what groups pick in the place of their names.
-func (s *server) parse(ctx context.Context, text string) (selector.Expr, error) {
-	return s.parseIn(ctx, catalog.Network, text)
-}
-
-func (s *server) parseIn(ctx context.Context, l *selector.Language, text string) (selector.Expr, error) {
-	e, err := l.Parse(text)
-	if err != nil {
-		return nil, err
-	}
-	return s.Groups.Expand(ctx, e)
 }

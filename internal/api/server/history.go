@@ -156,7 +156,7 @@ func (s *server) historyRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/history/total", "get-total-history", "A metric of many devices added up, over a time",
 		func(ctx context.Context, in *totalQuery) (*body[v1.History], error) {
-			where, err := s.parse(ctx, in.Where)
+			q, err := s.asked(ctx, selector.Device, in.Where)
 			if err != nil {
 				return nil, err
 			}
@@ -164,7 +164,6 @@ func (s *server) historyRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			q := catalog.Query{Where: where, Within: within(ctx, rights.See, rights.Devices), Limit: math.MaxInt, Now: time.Now()}
 			var names []string
 			for _, d := range s.Inventory.Devices(q).Rows {
 				names = append(names, d.Name)
@@ -186,19 +185,20 @@ func (s *server) historyRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			where, err := s.parse(ctx, in.Where)
+			q, err := s.asked(ctx, selector.Device, in.Where)
 			if err != nil {
 				return nil, err
 			}
-			return s.linkUse(ctx, where, history.Whole(from, to), in.Limit)
+			return s.linkUse(ctx, q, history.Whole(from, to), in.Limit)
 		})
 	type pastInput struct {
 		NamePath
 		Body v1.PastRequest
 	}
-	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/devices/{name}/history", "import-history", "Take over what another system kept of a device from before it was adopted",
+	importing := may(rights.Administer, rights.Events)
+	register(s, api, importing, http.MethodPost, "/devices/{name}/history", "import-history", "Take over what another system kept of a device from before it was adopted",
 		func(ctx context.Context, in *pastInput) (*struct{}, error) {
-			err := s.onDevice(ctx, operateDevices, in.Name)
+			err := s.onDevice(ctx, importing, in.Name)
 			if err == nil {
 				err = s.importPast(ctx, in.Name, in.Body)
 			}
@@ -249,15 +249,18 @@ func (s *server) importPast(ctx context.Context, device string, in v1.PastReques
 		if e.Port != "" {
 			kind = events.PortState
 		}
-		past[i] = store.Event{At: e.At, Kind: string(kind), Device: device, Port: e.Port, Text: e.Text}
+		past[i] = store.Event{At: e.At, Kind: string(kind), Device: device, Port: e.Port, Text: e.Text, By: person(ctx).Name}
 	}
-	return s.Store.AddEvents(ctx, past)
+	return s.Store.ImportEvents(ctx, past)
 }
 
 // linkUse tells how much of the links of devices was used.
-func (s *server) linkUse(ctx context.Context, where selector.Expr, span series.Span, limit int) (*body[v1.List[v1.LinkUse]], error) {
-	everything, asked := s.askedOf(where, within(ctx, rights.See, rights.Ports))
+func (s *server) linkUse(ctx context.Context, q catalog.Query, span series.Span, limit int) (*body[v1.List[v1.LinkUse]], error) {
+	everything, asked := s.askedOf(ctx, q)
 	lines, _ := linesOf(everything)
+	if where := within(ctx, rights.See, rights.Ports); where != selector.Expr(selector.All{}) {
+		lines = slices.DeleteFunc(lines, func(l topology.Line) bool { return len(s.portsSeen(ctx, l.A.Device, l.A.Ports)) < len(l.A.Ports) })
+	}
 	ports := map[string][]string{} // by device: those whose counts are asked for
 	lines = slices.DeleteFunc(lines, func(l topology.Line) bool {
 		return l.Kind == topology.Tunnel || !asked[l.A.Device] && !asked[l.B.Device]

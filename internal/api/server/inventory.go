@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -17,6 +16,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/store"
@@ -188,6 +188,9 @@ func (s *server) device(ctx context.Context, name string) (*body[v1.DeviceDetail
 	}
 	ports = slices.DeleteFunc(slices.Clone(ports), func(p *catalog.Port) bool { return !seen[p.Ref] })
 	out := deviceDetail(d, ports, s.devicesOut(ctx), s.portsOut(ctx))
+	if s.onDevice(ctx, may(rights.See, rights.Configuration), name) != nil { // what is set up besides the ports
+		out.Objects = slices.DeleteFunc(out.Objects, func(o v1.Object) bool { return o.Kind != string(setting.OnBundle) })
+	}
 	if out.Inside != nil && !s.Inventory.HoldsDevice(name, within(ctx, rights.See, rights.Clients)) {
 		bare := *out.Inside
 		bare.MACs, bare.Stations = nil, nil
@@ -198,20 +201,6 @@ func (s *server) device(ctx context.Context, name string) (*body[v1.DeviceDetail
 }
 
 var operateDevices = may(rights.Operate, rights.Devices)
-
-// onClient is onDevice for a client.
-func (s *server) onClient(ctx context.Context, n need, mac string) error {
-	of := func(e selector.Expr) bool {
-		return s.Inventory.Clients(catalog.Query{Where: catalog.OfMAC(strings.ToLower(mac)), Within: e, Now: time.Now()}).Total > 0
-	}
-	if !of(within(ctx, rights.See, rights.Clients)) {
-		return fmt.Errorf("client %s: %w", mac, store.ErrNotFound)
-	}
-	if !of(within(ctx, n.verb, n.feature)) {
-		return forbidden(ctx, n, mac)
-	}
-	return nil
-}
 
 func (s *server) siteRoutes(api huma.API) {
 	register(s, api, may(rights.See, rights.Sites), http.MethodGet, "/sites", "list-sites", "The sites, with the health of their devices",

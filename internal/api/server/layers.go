@@ -58,9 +58,13 @@ func (s *server) layerRoutes(api huma.API) {
 			}
 			return &body[v1.Template]{s.templateOut(ctx, list[at], true)}, nil
 		})
-	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/sites/{name}/layer", "get-site-layer", "What is said for all devices of a site",
+	register(s, api, may(rights.See, rights.Configuration), http.MethodGet, "/sites/{name}/layer", "get-site-layer", "What is said for all devices of a site",
 		func(ctx context.Context, in *NamePath) (*body[v1.SiteLayer], error) {
-			if err := s.onSite(ctx, may(rights.See, rights.Sites), in.Name); err != nil {
+			err := s.onSite(ctx, may(rights.See, rights.Sites), in.Name)
+			if err == nil { // what it says is what devices run
+				err = s.atSite(ctx, may(rights.See, rights.Configuration), in.Name)
+			}
+			if err != nil {
 				return nil, err
 			}
 			stage, err := s.Layers.Stage(ctx, []string{})
@@ -76,7 +80,10 @@ func (s *server) layerRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			if err := s.seesAll(ctx, append([]network.PortRef{{Device: in.Body.From}}, to...)); err != nil {
+			if err := s.seesAll(ctx, to); err != nil {
+				return nil, err
+			}
+			if err := s.onDevice(ctx, may(rights.See, rights.Configuration), in.Body.From); err != nil { // it would show what that one runs
 				return nil, err
 			}
 			devices := make([]string, 0, len(to))
@@ -98,7 +105,14 @@ func (s *server) driftRoutes(api huma.API) {
 			for _, d := range s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Devices), Limit: 1 << 30, Now: time.Now()}).Rows {
 				seen[d.Name] = d.Site.Name
 			}
-			list := slices.DeleteFunc(s.Layers.Drifts(), func(d layers.Drift) bool { _, ok := seen[d.Device]; return !ok })
+			var list []layers.Drift
+			for _, d := range s.Layers.Drifts() {
+				if _, ok := seen[d.Device]; ok {
+					if d = s.driftSeen(ctx, d); len(d.Differences) > 0 {
+						list = append(list, d)
+					}
+				}
+			}
 			return listOf(list, func(d layers.Drift) v1.Drift { return driftOut(d, seen[d.Device]) }), nil
 		})
 	type adoptInput struct {
@@ -119,12 +133,15 @@ func (s *server) driftRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &body[v1.Drift]{driftOut(s.Layers.DriftOf(in.Name), "")}, nil
+			return &body[v1.Drift]{driftOut(s.driftSeen(ctx, s.Layers.DriftOf(in.Name)), "")}, nil
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/changes/restore", "restore-drift", "Make a draft that has devices run what is intended again",
 		func(ctx context.Context, in *body[v1.RestoreRequest]) (*changeOutput, error) {
 			on, err := s.things(ctx, in.Body.On, "", "")
 			if err != nil {
+				return nil, err
+			}
+			if err := s.seesAll(ctx, on); err != nil {
 				return nil, err
 			}
 			var drift []layers.Difference
@@ -136,9 +153,6 @@ func (s *server) driftRoutes(api huma.API) {
 						edits = append(edits, intent.Edit{Port: d.On})
 					}
 				}
-			}
-			if err := s.seesAll(ctx, on); err != nil {
-				return nil, err
 			}
 			if err := s.onEdits(ctx, edits); err != nil {
 				return nil, err
@@ -168,6 +182,14 @@ func (s *server) driftRoutes(api huma.API) {
 			s.audit(ctx, person(ctx).Name, "set-control", in.Name, in.Body.Control+outcomeTail(err))
 			return nil, err
 		})
+}
+
+// driftSeen leaves of a drift what who makes the request may be told.
+func (s *server) driftSeen(ctx context.Context, d layers.Drift) layers.Drift {
+	d.Differences = slices.DeleteFunc(slices.Clone(d.Differences), func(one layers.Difference) bool {
+		return s.Permission.SeesSetUp(person(ctx), []network.PortRef{one.On}) != nil
+	})
+	return d
 }
 
 func outcomeTail(err error) string {
@@ -247,29 +269,4 @@ func driftOut(d layers.Drift, site string) v1.Drift {
 		out.Differences[i] = v1.DriftDifference{On: one.On.String(), Setting: one.Field, Intended: one.Intended, Runs: one.Runs, Layer: one.Layer, Since: one.Since, By: one.By}
 	}
 	return out
-}
-
-// onEdits tells whether who makes the request may make edits: those of layers, and all that they come to on devices.
-func (s *server) onEdits(ctx context.Context, edits []intent.Edit) error {
-	if !intent.OnLayers(edits) {
-		return s.onPorts(ctx, edits)
-	}
-	for _, e := range edits {
-		if name, ok := intent.TemplateOf(e.Port); ok {
-			need := may(rights.Change, rights.Templates)
-			if p := person(ctx); !p.May(need.verb, need.feature) || p.Only != "" {
-				return forbidden(ctx, need, "template "+name+", which is of the whole network")
-			}
-		}
-		if name, ok := intent.SiteOf(e.Port); ok {
-			if err := s.atSite(ctx, may(rights.Change, rights.Devices), name); err != nil {
-				return err
-			}
-		}
-	}
-	all, err := s.Changes.ComesTo(ctx, edits)
-	if err != nil {
-		return err
-	}
-	return s.onPorts(ctx, all)
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"reflect"
 	"slices"
@@ -19,6 +20,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/permission"
 )
 
 // ListQuery is what every list of the network takes.
@@ -32,24 +34,54 @@ type ListQuery struct {
 	Cursor string `query:"cursor" maxLength:"100" doc:"The member next of the page before"`
 }
 
-// featureOf is the feature whose right to see it takes to list a noun.
-var featureOf = map[selector.Noun]rights.Feature{
-	selector.Site: rights.Sites, selector.Device: rights.Devices, selector.Port: rights.Ports, selector.Client: rights.Clients,
-	selector.Link: rights.Devices,
+// asked is the question for things of a noun that a selector picks, of what there is for who makes the request. It is the one
+// way from a text that somebody gives to a question: nobody is answered by what he may not see. needs are rights besides that to
+// see the noun.
+func (s *server) asked(ctx context.Context, subject selector.Noun, text string, needs ...need) (catalog.Query, error) {
+	return s.askedIn(ctx, catalog.Network, subject, text, nil, needs...)
+}
+
+func (s *server) askedIn(ctx context.Context, l *selector.Language, subject selector.Noun, text string, besides []*selector.Field, needs ...need) (catalog.Query, error) {
+	q := catalog.Query{Limit: math.MaxInt, Now: time.Now()}
+	e, err := l.Parse(text)
+	if err != nil {
+		return q, err
+	}
+	var nouns []selector.Noun
+	for _, f := range slices.Concat(selector.Fields(e), besides) {
+		if !catalog.Names(f) { // what a row is called by stands in it anyway
+			nouns = append(nouns, f.Noun)
+		}
+	}
+	slices.Sort(nouns)
+	if q.Within, err = permission.Sees(person(ctx), subject, slices.Compact(nouns)...); err != nil {
+		return q, err
+	}
+	for _, n := range needs {
+		q.Within = selector.Both(q.Within, permission.Within(person(ctx), n))
+	}
+	q.Where, err = s.Groups.Expand(ctx, e)
+	return q, err
 }
 
 // query reads the query for a list of a noun, of what there is for who makes the request.
 func (s *server) query(ctx context.Context, in *ListQuery, subject selector.Noun) (q catalog.Query, err error) {
-	q = catalog.Query{Within: within(ctx, rights.See, featureOf[subject]), Offset: in.Offset, Limit: in.Limit, Now: time.Now()}
-	if q.Where, err = s.parse(ctx, in.Where); err != nil {
+	order, err := catalog.ParseOrder(in.Sort, subject)
+	if err != nil {
 		return q, err
 	}
-	if q.Order, err = catalog.ParseOrder(in.Sort, subject); err != nil {
+	counts, err := catalog.ParseFields(in.Count, subject)
+	if err != nil {
 		return q, err
 	}
-	if q.Counts, err = catalog.ParseFields(in.Count, subject); err != nil {
+	besides := slices.Clone(counts)
+	for _, o := range order {
+		besides = append(besides, o.Field)
+	}
+	if q, err = s.askedIn(ctx, catalog.Network, subject, in.Where, besides); err != nil {
 		return q, err
 	}
+	q.Order, q.Counts, q.Offset, q.Limit = order, counts, in.Offset, in.Limit
 	if in.Fields != "" && len(membersOf(itemTypes[subject], in.Fields)) == 0 {
 		return q, fmt.Errorf("the items have no member of %q: that is %w", in.Fields, errInvalid)
 	}
@@ -155,7 +187,7 @@ func (s *server) selectorRoutes(api huma.API) {
 				if catalog.IsGroup(f) {
 					return s.groupNames(ctx)
 				}
-				return s.Inventory.Values(f, within(ctx, rights.See, featureOf[f.Noun]))
+				return s.Inventory.Values(f, within(ctx, rights.See, permission.FeatureOf(f.Noun)))
 			})
 			out := v1.Completion{From: c.From, To: c.To, Candidates: []v1.Candidate{}}
 			for _, x := range c.Candidates {
@@ -173,12 +205,16 @@ func (s *server) selectorRoutes(api huma.API) {
 			if errors.As(err, &fault) {
 				return &body[v1.Reading]{v1.Reading{Fault: (*v1.Fault)(fault)}}, nil
 			}
-			picked, err := s.Groups.Expand(ctx, e)
 			if err != nil {
 				return nil, err
 			}
-			of := func(n selector.Noun) catalog.Query {
-				return catalog.Query{Where: picked, Within: within(ctx, rights.See, featureOf[n]), Now: time.Now()}
+			of := func(n selector.Noun) catalog.Query { // none of what cannot be asked so
+				q, err := s.asked(ctx, n, in.Text)
+				if err != nil {
+					q.Where = selector.Not{Of: selector.All{}}
+				}
+				q.Limit = 0
+				return q
 			}
 			return &body[v1.Reading]{v1.Reading{Expression: e.String(), Sites: s.Inventory.Sites(of(selector.Site)).Total,
 				Devices: s.Inventory.Devices(of(selector.Device)).Total, Ports: s.Inventory.Ports(of(selector.Port)).Total,

@@ -31,11 +31,11 @@ func (s *server) mapRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/map", "get-map", "How devices hang together, from what neighbours report",
 		func(ctx context.Context, in *mapQuery) (*body[v1.Map], error) {
-			where, err := s.parse(ctx, in.Where)
+			q, err := s.asked(ctx, selector.Device, in.Where)
 			if err != nil {
 				return nil, err
 			}
-			everything, asked := s.askedOf(where, within(ctx, rights.See, rights.Devices))
+			everything, asked := s.askedOf(ctx, q)
 			return &body[v1.Map]{drawMap(everything, asked, network.VLANID(in.VLAN))}, nil
 		})
 }
@@ -50,11 +50,11 @@ func linkOut(l *catalog.Link) v1.Link {
 	return out
 }
 
-// askedOf lists all devices that there are for who asks, and tells which of them an expression picks.
-func (s *server) askedOf(where, sees selector.Expr) (everything []*catalog.Device, asked map[string]bool) {
-	everything = s.Inventory.Devices(catalog.Query{Within: sees, Limit: math.MaxInt, Now: time.Now()}).Rows
+// askedOf lists all devices that there are for who asks, and tells which of them a question picks.
+func (s *server) askedOf(ctx context.Context, q catalog.Query) (everything []*catalog.Device, asked map[string]bool) {
+	everything = s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Devices), Limit: math.MaxInt, Now: time.Now()}).Rows
 	asked = map[string]bool{}
-	for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: sees, Limit: math.MaxInt, Now: time.Now()}).Rows {
+	for _, d := range s.Inventory.Devices(q).Rows {
 		asked[d.Name] = true
 	}
 	return everything, asked

@@ -12,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/permission"
 )
 
 // readyTime bounds the check whether the service is ready.
@@ -23,8 +24,10 @@ func (s *server) plain(e *echo.Echo) {
 	e.GET("/readyz", func(c *echo.Context) error {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), readyTime)
 		defer cancel()
-		if err := s.Store.Ping(ctx); err != nil {
-			return echo.NewHTTPError(http.StatusServiceUnavailable, "the database does not answer")
+		if err := s.Store.Try(ctx); err != nil {
+			s.opts.Log.Error("the service is not ready", "err", err)
+			s.writes.failed()
+			return echo.NewHTTPError(http.StatusServiceUnavailable, "nothing can be written: is the disk full?")
 		}
 		return c.String(http.StatusOK, "ok\n")
 	})
@@ -34,8 +37,12 @@ func (s *server) plain(e *echo.Echo) {
 	// The server compresses all answers: twice would be once too often.
 	metrics := promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true, DisableCompression: true})
 	e.GET("/metrics", func(c *echo.Context) error {
-		if p, err := s.identify(c.Request()); err != nil || !p.May(rights.See, rights.Devices) {
+		p, err := s.identify(c.Request())
+		if err != nil {
 			return echo.NewHTTPError(http.StatusUnauthorized, "give a token with the right to see devices")
+		}
+		if !permission.Everywhere(p, may(rights.See, rights.Devices)) { // they count those of all places
+			return echo.NewHTTPError(http.StatusForbidden, "metrics are of the whole network: they take the right to see devices everywhere")
 		}
 		metrics.ServeHTTP(c.Response(), c.Request())
 		return nil

@@ -19,6 +19,7 @@ import (
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/store"
 )
@@ -36,6 +37,7 @@ func (s *server) problem(err error) error {
 		refusal *driver.Refusal
 		gone    *fleet.GoneError
 		own     huma.StatusError
+		refused *permission.Refusal
 
 		selection *selector.Error
 		kept      *selector.KeptError
@@ -44,6 +46,15 @@ func (s *server) problem(err error) error {
 	switch {
 	case errors.As(err, &own):
 		return err
+	case errors.As(err, &refused):
+		var details []*huma.ErrorDetail
+		for _, ref := range refused.Ports {
+			details = append(details, &huma.ErrorDetail{Location: ref.String(), Message: "you have not the right to " + string(refused.Verb) + " this port"})
+		}
+		return with(http.StatusForbidden, v1.ProblemForbidden, err, details...)
+	case errors.Is(err, access.ErrUnrecorded):
+		s.opts.Log.Error("an act was refused, since it could not be recorded", "err", err)
+		return with(http.StatusServiceUnavailable, v1.ProblemUnrecorded, access.ErrUnrecorded)
 	case errors.As(err, &blocked):
 		details := make([]*huma.ErrorDetail, len(blocked.Findings))
 		for i, f := range blocked.Findings {

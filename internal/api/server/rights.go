@@ -1,7 +1,6 @@
 package server
 
 import (
-	"cmp"
 	"context"
 	"crypto/subtle"
 	"errors"
@@ -16,21 +15,18 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
-	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/store"
 )
 
 // need is what an operation asks of who calls it: a verb on a feature somewhere. On what just there, its handler asks.
-type need struct {
-	verb    rights.Verb
-	feature rights.Feature
-}
+type need = permission.Need
 
-func may(v rights.Verb, f rights.Feature) need { return need{v, f} }
+func may(v rights.Verb, f rights.Feature) need { return permission.To(v, f) }
 
 var (
-	open     = need{verb: "-"} // is there for signing in
+	open     = need{Verb: "-"} // is there for signing in
 	signedIn = need{}          // for everybody who is signed in, about what is his own
 )
 
@@ -39,8 +35,6 @@ const (
 	needKey        = "need"
 	rightExtension = "x-everypost-right"
 )
-
-func (n need) String() string { return string(n.verb) + " " + string(n.feature) }
 
 // operation describes an operation of the interface.
 func operation(n need, method, path, id, summary string) huma.Operation {
@@ -53,7 +47,7 @@ func operation(n need, method, path, id, summary string) huma.Operation {
 	}
 	op.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 	if n != signedIn {
-		op.Description = "Needs the right to " + string(n.verb) + " " + string(n.feature) + "."
+		op.Description = "Needs the right to " + string(n.Verb) + " " + string(n.Feature) + "."
 		op.Extensions = map[string]any{rightExtension: n.String()}
 	}
 	return op
@@ -86,8 +80,8 @@ func person(ctx context.Context) access.Person {
 }
 
 // again finds out anew who makes a request that lasts, and what he may do now.
-func again(ctx context.Context) (access.Person, error) {
-	return ctx.Value(againKey{}).(func() (access.Person, error))()
+func again(ctx context.Context) func() (access.Person, error) {
+	return ctx.Value(againKey{}).(func() (access.Person, error))
 }
 
 // guard lets an operation be called only by who has, somewhere, the right that it needs.
@@ -114,8 +108,12 @@ func (s *server) guard(api huma.API) func(huma.Context, func(huma.Context)) {
 			s.refuse(api, ctx, with(http.StatusForbidden, v1.ProblemForbidden, errors.New("the header "+v1.CSRFHeader+" is missing or wrong")))
 		case p.Trying && unsafe(r.Method) && op.OperationID != "sign-out":
 			forbid(v1.ProblemTrying, errors.New("you are trying the role "+p.Role+": nothing is done until you stop"))
-		case n != signedIn && !p.May(n.verb, n.feature):
+		case p.ReadOnly && unsafe(r.Method) && n == signedIn && op.OperationID != "sign-out":
+			forbid(v1.ProblemForbidden, errors.New("your token may only see: this takes one that may do more, or a password"))
+		case n != signedIn && !p.May(n.Verb, n.Feature):
 			forbid(v1.ProblemForbidden, lacks(p, n))
+		case unsafe(r.Method) && op.OperationID != "sign-out" && s.writes.broken(r.Context()):
+			s.refuse(api, ctx, s.problem(access.ErrUnrecorded))
 		default:
 			next(huma.WithValue(huma.WithValue(ctx, personKey{}, p), againKey{}, func() (access.Person, error) { return s.identify(r) }))
 		}
@@ -130,7 +128,7 @@ func lacks(p access.Person, n need) error {
 	if p.ReadOnly {
 		why = "; your token may only see"
 	}
-	return fmt.Errorf("your role (%s) has not the right to %s %s%s", p.Role, n.verb, n.feature, why)
+	return fmt.Errorf("your role (%s) has not the right to %s %s%s", p.Role, n.Verb, n.Feature, why)
 }
 
 func (s *server) refuse(api huma.API, ctx huma.Context, err error) {
@@ -161,118 +159,57 @@ func (s *server) identifyOwn(r *http.Request) (access.Person, error) {
 	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
 		return s.Access.ByToken(r.Context(), token)
 	}
-	if c, err := r.Cookie(v1.SessionCookie); err == nil {
-		return s.Access.BySession(r.Context(), c.Value)
+	if secret := sessionOf(r); secret != "" {
+		return s.Access.BySession(r.Context(), secret)
 	}
 	return access.Person{}, access.ErrNoSession
 }
 
-// nothing is an expression that picks nothing.
-var nothing = selector.Not{Of: selector.All{}}
-
 // within is what of a feature there is for who makes the request.
 func within(ctx context.Context, v rights.Verb, f rights.Feature) selector.Expr {
-	if where, some := person(ctx).Of(v, f); some {
-		return where
-	}
-	return nothing
+	return permission.Within(person(ctx), may(v, f))
 }
 
 // everywhere tells whether who makes the request may do something without any bounds.
 func everywhere(ctx context.Context, v rights.Verb, f rights.Feature) bool {
-	return within(ctx, v, f) == selector.Expr(selector.All{})
+	return permission.Everywhere(person(ctx), may(v, f))
 }
 
-func forbidden(ctx context.Context, n need, what string) error {
-	return with(http.StatusForbidden, v1.ProblemForbidden, fmt.Errorf("you have not the right to %s %s at %s", n.verb, n.feature, what))
-}
-
-// onDevice tells whether who makes the request may do something with a device. A device that he may not see is not there
-// for him.
+// onDevice tells why who makes the request may not do something with a device, or nil. What follows does so for other things:
+// all say what permission says.
 func (s *server) onDevice(ctx context.Context, n need, name string) error {
-	if !s.Inventory.HoldsDevice(name, within(ctx, rights.See, rights.Devices)) {
-		return fmt.Errorf("device %s: %w", name, store.ErrNotFound)
-	}
-	if !s.Inventory.HoldsDevice(name, within(ctx, n.verb, n.feature)) {
-		return forbidden(ctx, n, name)
-	}
-	return nil
+	return s.Permission.OnDevice(person(ctx), n, name)
 }
 
-// atSite is onDevice for a device that would be at a site.
 func (s *server) atSite(ctx context.Context, n need, site string) error {
-	if !s.Inventory.HoldsPlace(site, within(ctx, n.verb, n.feature)) {
-		return forbidden(ctx, n, cmp.Or(site, "no site"))
-	}
-	return nil
+	return s.Permission.AtSite(person(ctx), n, site)
 }
 
-// onSite is onDevice for a site. One that is not there yet may be made by who is bound to no place.
 func (s *server) onSite(ctx context.Context, n need, name string) error {
-	if everywhere(ctx, n.verb, n.feature) || s.Inventory.HoldsSite(name, within(ctx, n.verb, n.feature)) {
-		return nil
-	}
-	return forbidden(ctx, n, name)
+	return s.Permission.OnSite(person(ctx), n, name)
 }
 
-// onPorts tells whether who makes the request may change the ports and devices of all edits.
-func (s *server) onPorts(ctx context.Context, edits []intent.Edit) error {
-	where := within(ctx, rights.Change, rights.Ports)
-	var ports []network.PortRef
-	asking := map[network.PortRef]bool{} // once for each device and feature
-	for _, e := range edits {
-		feature := rights.Devices
-		switch setting.KindOf(e.Port.Port) {
-		case setting.OnPort:
-			ports = append(ports, e.Port)
-			continue
-		case setting.OnBundle:
-			feature = rights.Ports
-		}
-		if asked := (network.PortRef{Device: e.Port.Device, Port: string(feature)}); !asking[asked] {
-			asking[asked] = true
-			if err := s.onDevice(ctx, may(rights.Change, feature), e.Port.Device); err != nil {
-				return err
-			}
+func (s *server) onClient(ctx context.Context, n need, mac string) error {
+	return s.Permission.OnClient(person(ctx), n, mac)
+}
+
+// onThings tells why who makes the request may not change things, or nil.
+func (s *server) onThings(ctx context.Context, on []network.PortRef) error {
+	return s.Permission.Change(person(ctx), on)
+}
+
+// onEdits tells why who makes the request may not make edits, or nil.
+func (s *server) onEdits(ctx context.Context, edits []intent.Edit) error {
+	comeTo := edits
+	if intent.OnLayers(edits) {
+		var err error
+		if comeTo, err = s.Changes.ComesTo(ctx, edits); err != nil {
+			return err
 		}
 	}
-	if where == selector.Expr(selector.All{}) || len(ports) == 0 {
-		return nil
-	}
-	missing := s.Inventory.NotHeld(ports, where)
-	if len(missing) == 0 {
-		return nil
-	}
-	details := make([]*huma.ErrorDetail, len(missing))
-	for i, p := range missing {
-		details[i] = &huma.ErrorDetail{Location: p.String(), Message: "you have not the right to change this port"}
-	}
-	return with(http.StatusForbidden, v1.ProblemForbidden, fmt.Errorf("you have not the right to change %s%s", missing[0], andMore(len(missing)-1)), details...)
+	return s.Permission.Edits(person(ctx), edits, comeTo)
 }
 
-func andMore(n int) string {
-	if n == 0 {
-		return ""
-	}
-	return fmt.Sprintf(" and %d more", n)
-}
-
-// seesChange tells whether who makes the request may see a change: one that is his own, or that touches only devices that
-// he may see.
 func (s *server) seesChange(ctx context.Context, c store.Change) bool {
-	p := person(ctx)
-	where := within(ctx, rights.See, rights.Changes)
-	if where == selector.Expr(selector.All{}) || c.Owner == p.Name && !p.Trying {
-		return true
-	}
-	devices := intent.Devices(c.Edits)
-	for _, d := range c.Devices {
-		devices = append(devices, d.Device)
-	}
-	for _, d := range devices {
-		if !s.Inventory.HoldsDevice(d, where) {
-			return false
-		}
-	}
-	return len(devices) > 0
+	return s.Permission.SeesChange(person(ctx), c)
 }

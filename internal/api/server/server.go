@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
@@ -24,7 +25,10 @@ type Options struct {
 	Secure  bool  // whether browsers come over TLS
 }
 
-const maxBody = 4 << 20 // bytes
+const (
+	maxBody = 4 << 20         // bytes
+	hstsAge = 365 * 24 * 3600 // seconds for which a browser comes by TLS only
+)
 
 // csp lets the console's own files run and nothing else.
 const csp = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; " +
@@ -36,6 +40,7 @@ type server struct {
 	*service.Service
 	opts    Options
 	closing context.Context
+	writes  *writes
 }
 
 // New returns the handler of everything. Streams end when closing does.
@@ -43,17 +48,20 @@ func New(closing context.Context, s *service.Service, o Options) http.Handler {
 	e := echo.New()
 	e.Logger = o.Log
 	e.HTTPErrorHandler = echo.ProblemDetailsHTTPErrorHandler(false)
-	e.Use(middleware.Recover())
-	e.Use(middleware.SecureWithConfig(middleware.SecureConfig{
-		ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "no-referrer", ContentSecurityPolicy: csp,
-	}))
+	e.Use(recovered(o.Log))
+	secure := middleware.SecureConfig{ContentTypeNosniff: "nosniff", XFrameOptions: "DENY", ReferrerPolicy: "no-referrer", ContentSecurityPolicy: csp}
+	if o.Secure {
+		secure.HSTSMaxAge = hstsAge
+	}
+	e.Use(middleware.SecureWithConfig(secure))
+	e.Use(unstored)
 	e.Use(middleware.BodyLimit(maxBody))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		path := c.Request().URL.Path
 		return strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/terminal") // streams
 	}}))
 
-	srv := &server{Service: s, opts: o, closing: closing}
+	srv := &server{Service: s, opts: o, closing: closing, writes: &writes{try: s.Store.Try, now: time.Now}}
 	srv.routes(e)
 	srv.plain(e)
 	if o.Console != nil {
@@ -118,6 +126,9 @@ func console(files fs.FS) echo.HandlerFunc {
 		h := c.Response().Header()
 		if strings.HasPrefix(path, "api/") {
 			return echo.NewHTTPError(http.StatusNotFound, "there is nothing at this address")
+		}
+		if strings.HasPrefix(path, "assets/") && strings.HasSuffix(path, "/") {
+			return echo.NewHTTPError(http.StatusNotFound, "there is nothing at this address") // and no list of what there is
 		}
 		if strings.HasPrefix(path, "assets/") || path == "favicon.svg" {
 			if strings.HasPrefix(path, "assets/") {

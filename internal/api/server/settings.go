@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -16,8 +15,10 @@ import (
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/settingsfile"
 	"example.net/everypost/internal/store"
 )
@@ -53,7 +54,7 @@ func (s *server) settingRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			if err := s.seesAll(ctx, on); err != nil {
+			if err := s.Permission.SeesSetUp(person(ctx), on); err != nil {
 				return nil, err
 			}
 			draft, err := s.seenDraft(ctx, in.Body.Change)
@@ -151,8 +152,35 @@ func (s *server) bundleRoutes(api huma.API) {
 				}
 				return out
 			}
+			if err := s.seesEnds(ctx, &b); err != nil {
+				return nil, err
+			}
 			return &body[v1.BundleProposal]{v1.BundleProposal{Near: endsOut(b.Near), Far: endsOut(b.Far), Notes: append([]string{}, b.Notes...), Edits: editsOut(b.Edits)}}, nil
 		})
+}
+
+// seesEnds leaves of the far end of a bundle nothing where it is on a device that who makes the request may not see.
+func (s *server) seesEnds(ctx context.Context, b *intent.Bundle) error {
+	for _, end := range b.Near {
+		if err := s.onDevice(ctx, may(rights.See, rights.Devices), end.Device); err != nil {
+			return err
+		}
+	}
+	if !slices.ContainsFunc(b.Far, func(end intent.BundleEnd) bool {
+		return s.onDevice(ctx, may(rights.See, rights.Devices), end.Device) != nil
+	}) && len(b.Notes) == 0 {
+		return nil
+	}
+	if permission.Everywhere(person(ctx), may(rights.See, rights.Devices)) {
+		return nil
+	}
+	far := map[string]bool{}
+	for _, end := range b.Far {
+		far[end.Device] = true
+	}
+	b.Far, b.Notes = nil, []string{"The other ends are on devices that you may not see: have them set up by who may."}
+	b.Edits = slices.DeleteFunc(b.Edits, func(e intent.Edit) bool { return far[e.Port.Device] || e.Field == "description" })
+	return nil
 }
 
 // things are what is named and what selectors pick besides, each once.
@@ -165,22 +193,22 @@ func (s *server) things(ctx context.Context, named []string, ports, devices stri
 		}
 		out = append(out, on)
 	}
-	q := catalog.Query{Limit: changes.MaxEdits, Now: time.Now()}
+	var q catalog.Query
 	var err error
 	if ports != "" {
-		if q.Where, err = s.parse(ctx, ports); err != nil {
+		if q, err = s.asked(ctx, selector.Port, ports); err != nil {
 			return nil, err
 		}
-		q.Within = within(ctx, rights.See, rights.Ports)
+		q.Limit = changes.MaxEdits
 		for _, p := range s.Inventory.Ports(q).Rows {
 			out = append(out, p.Ref)
 		}
 	}
 	if devices != "" {
-		if q.Where, err = s.parse(ctx, devices); err != nil {
+		if q, err = s.asked(ctx, selector.Device, devices); err != nil {
 			return nil, err
 		}
-		q.Within = within(ctx, rights.See, rights.Devices)
+		q.Limit = changes.MaxEdits
 		for _, d := range s.Inventory.Devices(q).Rows {
 			out = append(out, network.PortRef{Device: d.Name})
 		}
@@ -239,15 +267,11 @@ func (s *server) ownDraft(ctx context.Context, number int64) ([]intent.Edit, err
 
 // onRows tells whether who makes the request may change all that rows name, whatever becomes of it.
 func (s *server) onRows(ctx context.Context, rows []changes.Row) error {
-	var edits []intent.Edit
+	var on []network.PortRef
 	for _, row := range rows {
-		for _, on := range row.On {
-			if !intent.OnLayer(on) {
-				edits = append(edits, intent.Edit{Port: on})
-			}
-		}
+		on = append(on, row.On...)
 	}
-	return s.onPorts(ctx, edits)
+	return s.onThings(ctx, on)
 }
 
 // seesAll tells whether who makes the request may see all the devices of some things.
@@ -309,12 +333,12 @@ func (s *server) fileRoutes(api huma.API) {
 		})
 	registerLarge(s, api, fileBody, may(rights.See, rights.Configuration), http.MethodPost, "/settings/export", "export-settings", "The settings of devices as a file",
 		func(ctx context.Context, in *body[v1.ExportRequest]) (*body[v1.SettingsFile], error) {
-			where, err := s.parse(ctx, in.Body.Where)
+			q, err := s.asked(ctx, selector.Device, in.Body.Where, may(rights.See, rights.Configuration))
 			if err != nil {
 				return nil, err
 			}
 			configs := map[string]network.Config{}
-			for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: within(ctx, rights.See, rights.Configuration), Limit: 1 << 30, Now: time.Now()}).Rows {
+			for _, d := range s.Inventory.Devices(q).Rows {
 				configs[d.Name] = d.Config
 			}
 			if len(configs) == 0 {
@@ -351,7 +375,7 @@ func (s *server) planFile(ctx context.Context, in v1.FileRequest) ([]changes.Row
 	}
 	configs := map[string]network.Config{}
 	for _, name := range devices {
-		if err := s.onDevice(ctx, may(rights.See, rights.Devices), name); err != nil {
+		if err := s.onDevice(ctx, may(rights.See, rights.Configuration), name); err != nil { // that it differs would show what it runs
 			return nil, nil, err
 		}
 		d, _, err := s.Inventory.Device(name)
@@ -380,7 +404,7 @@ func (s *server) planFile(ctx context.Context, in v1.FileRequest) ([]changes.Row
 	if err != nil {
 		return nil, nil, fmt.Errorf("%w: %w", errInvalid, err)
 	}
-	if err := s.onPorts(ctx, edits); err != nil { // what is as it is already needs no right
+	if err := s.onEdits(ctx, edits); err != nil { // what is as it is already needs no right
 		return nil, nil, err
 	}
 	var details []*huma.ErrorDetail

@@ -5,15 +5,14 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
-	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/store"
 )
@@ -50,11 +49,11 @@ func (s *server) setupIn(ctx context.Context, in v1.SetupRequest) (intent.Setup,
 		if err := network.CheckName(in.Site); err != nil {
 			return out, fmt.Errorf("%w: %w", errInvalid, err)
 		}
-		where, err := s.parse(ctx, "site = "+in.Site)
+		q, err := s.asked(ctx, selector.Device, "site = "+in.Site)
 		if err != nil {
 			return out, err
 		}
-		for _, d := range s.Inventory.Devices(catalog.Query{Where: where, Within: within(ctx, rights.See, rights.Devices), Limit: 1 << 30, Now: time.Now()}).Rows {
+		for _, d := range s.Inventory.Devices(q).Rows {
 			out.Devices = append(out.Devices, d.Name)
 		}
 	}
@@ -63,7 +62,7 @@ func (s *server) setupIn(ctx context.Context, in v1.SetupRequest) (intent.Setup,
 		return out, fmt.Errorf("%w: name the devices that are to be set up, or a site that has some", errInvalid)
 	}
 	for _, d := range out.Devices {
-		if err := s.onDevice(ctx, may(rights.See, rights.Devices), d); err != nil {
+		if err := s.onDevice(ctx, may(rights.See, rights.Configuration), d); err != nil {
 			return out, err
 		}
 	}

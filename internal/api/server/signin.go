@@ -1,9 +1,9 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -29,11 +29,12 @@ func listOf[S, T any](in []S, out func(S) T) *body[v1.List[T]] {
 }
 
 // Caller is where a request comes from, for slowing down those who guess.
-type Caller struct{ address string }
+type Caller struct{ of access.Caller }
 
 // Resolve implements huma.Resolver.
 func (c *Caller) Resolve(ctx huma.Context) []error {
-	c.address, _, _ = net.SplitHostPort(ctx.RemoteAddr())
+	c.of.Address, _, _ = net.SplitHostPort(ctx.RemoteAddr())
+	c.of.Agent = ctx.Header("User-Agent")
 	return nil
 }
 
@@ -48,8 +49,7 @@ func (s *server) signInRoutes(api huma.API) {
 	}
 	register(s, api, open, http.MethodPost, "/session", "sign-in", "Sign in with a browser",
 		func(ctx context.Context, in *signInInput) (*session, error) {
-			p, secret, err := s.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.address)
-			s.audit(ctx, in.Body.Name, "sign-in", "", outcome(err))
+			p, secret, err := s.Access.SignIn(ctx, in.Body.Name, in.Body.Password, in.of)
 			if err != nil {
 				return nil, err
 			}
@@ -59,16 +59,14 @@ func (s *server) signInRoutes(api huma.API) {
 		func(ctx context.Context, _ *struct{}) (*body[v1.Person], error) {
 			return &body[v1.Person]{s.personOut(person(ctx))}, nil
 		})
-	type cookieInput struct {
-		Session http.Cookie `cookie:"everypost_session"`
-	}
+	type cookieInput struct{ SessionCookie }
 	type signedOut struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
 	register(s, api, signedIn, http.MethodDelete, "/session", "sign-out", "Sign out",
 		func(ctx context.Context, in *cookieInput) (*signedOut, error) {
 			s.audit(ctx, person(ctx).Name, "sign-out", "", "")
-			return &signedOut{s.cookie("", time.Unix(1, 0))}, s.Access.SignOut(ctx, in.Session.Value)
+			return &signedOut{s.cookie("", time.Unix(1, 0))}, s.Access.SignOut(ctx, in.session)
 		})
 	type tokenSignIn struct {
 		Caller
@@ -76,19 +74,14 @@ func (s *server) signInRoutes(api huma.API) {
 	}
 	register(s, api, open, http.MethodPost, "/sign-in-token", "sign-in-token", "Make a token with a password",
 		func(ctx context.Context, in *tokenSignIn) (*body[v1.NewToken], error) {
-			p, err := s.Access.Check(ctx, in.Body.Name, in.Body.Password, in.address)
-			s.audit(ctx, in.Body.Name, "sign-in", "token "+in.Body.Label, outcome(err))
-			if err != nil {
-				return nil, err
-			}
-			return s.newToken(ctx, p.Name, in.Body.TokenRequest)
+			t, secret, err := s.Access.SignInToken(ctx, in.Body.Name, in.Body.Password, in.of, in.Body.Label, in.Body.ReadOnly, lifeOf(in.Body.TokenRequest))
+			return newTokenOut(t, secret, err)
 		})
 	register(s, api, signedIn, http.MethodPost, "/tokens", "make-token", "Make a token for oneself",
 		func(ctx context.Context, in *body[v1.TokenRequest]) (*body[v1.NewToken], error) {
-			p := person(ctx)
-			in.Body.ReadOnly = in.Body.ReadOnly || p.ReadOnly // a token cannot beget a stronger one
-			s.audit(ctx, p.Name, "make-token", in.Body.Label, "")
-			return s.newToken(ctx, p.Name, in.Body)
+			t, secret, err := s.Access.NewToken(ctx, person(ctx), in.Body.Label, in.Body.ReadOnly, lifeOf(in.Body))
+			s.audit(ctx, person(ctx).Name, "make-token", in.Body.Label, outcome(err))
+			return newTokenOut(t, secret, err)
 		})
 	register(s, api, signedIn, http.MethodGet, "/tokens", "list-tokens", "One's own tokens",
 		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.Token]], error) {
@@ -116,17 +109,30 @@ func (s *server) signInRoutes(api huma.API) {
 		})
 	type passwordInput struct {
 		Caller
-		Session http.Cookie `cookie:"everypost_session"`
-		Body    v1.OwnPassword
+		SessionCookie
+		Body v1.OwnPassword
 	}
-	register(s, api, signedIn, http.MethodPut, "/session/password", "change-password", "Change one's own password; other sessions of one's own end",
+	register(s, api, signedIn, http.MethodPut, "/session/password", "change-password", "Change one's own password; other sessions and tokens of one's own end",
 		func(ctx context.Context, in *passwordInput) (*struct{}, error) {
 			p := person(ctx)
-			if p.ReadOnly {
-				return nil, with(http.StatusForbidden, v1.ProblemForbidden, errors.New("your token may only see"))
-			}
-			err := s.Access.ChangePassword(ctx, p.Name, in.Body.Old, in.Body.Password, in.address, in.Session.Value)
+			err := s.Access.ChangePassword(ctx, p, in.Body.Old, in.Body.Password, in.of.Address, in.session)
 			s.audit(ctx, p.Name, "change-password", p.Name, outcome(err))
+			return nil, err
+		})
+	register(s, api, signedIn, http.MethodGet, "/sessions", "list-sessions", "One's own sessions of browsers",
+		func(ctx context.Context, in *cookieInput) (*body[v1.List[v1.Session]], error) {
+			list, err := s.Access.Sessions(ctx, person(ctx).Name)
+			return listOf(list, func(v store.Session) v1.Session {
+				return v1.Session{ID: v.ID(), Address: v.Address, Agent: v.Agent, MadeAt: v.MadeAt, SeenAt: v.SeenAt, ExpiresAt: v.ExpiresAt, This: access.IsSession(v, in.session)}
+			}), err
+		})
+	type sessionPath struct {
+		ID string `path:"id" pattern:"^[0-9a-f]{16}$"`
+	}
+	register(s, api, signedIn, http.MethodDelete, "/sessions/{id}", "end-session", "End a session of one's own",
+		func(ctx context.Context, in *sessionPath) (*struct{}, error) {
+			err := s.Access.EndSession(ctx, person(ctx).Name, in.ID)
+			s.audit(ctx, person(ctx).Name, "end-session", in.ID, outcome(err))
 			return nil, err
 		})
 	type auditQuery struct {
@@ -147,6 +153,33 @@ func (s *server) signInRoutes(api huma.API) {
 		})
 }
 
+// SessionCookie is the secret of the session by which a request comes; "" for none.
+type SessionCookie struct{ session string }
+
+// Resolve implements huma.Resolver.
+func (c *SessionCookie) Resolve(ctx huma.Context) []error {
+	for _, name := range sessionCookies {
+		if found, err := huma.ReadCookie(ctx, name); err == nil {
+			c.session = found.Value
+			break
+		}
+	}
+	return nil
+}
+
+// sessionCookies are the names of the cookie of a session: over TLS, and without.
+var sessionCookies = []string{"__Host-" + v1.SessionCookie, v1.SessionCookie}
+
+// sessionOf is the secret of the session by which a request comes.
+func sessionOf(r *http.Request) string {
+	for _, name := range sessionCookies {
+		if c, err := r.Cookie(name); err == nil {
+			return c.Value
+		}
+	}
+	return ""
+}
+
 // TokenPath is the number of a token in an address.
 type TokenPath struct {
 	ID int64 `path:"id"`
@@ -158,7 +191,15 @@ type PreferencePath struct {
 }
 
 func (s *server) cookie(secret string, expires time.Time) http.Cookie {
-	return http.Cookie{Name: v1.SessionCookie, Value: secret, Path: "/", Expires: expires, HttpOnly: true, Secure: s.opts.Secure, SameSite: http.SameSiteStrictMode}
+	return http.Cookie{Name: s.cookieName(), Value: secret, Path: "/", Expires: expires, HttpOnly: true, Secure: s.opts.Secure, SameSite: http.SameSiteStrictMode}
+}
+
+// cookieName is that of the session's cookie. Over TLS the browser takes one of this prefix only from this very host.
+func (s *server) cookieName() string {
+	if s.opts.Secure {
+		return sessionCookies[0]
+	}
+	return sessionCookies[1]
 }
 
 func (s *server) personOut(p access.Person) v1.Person {
@@ -166,11 +207,12 @@ func (s *server) personOut(p access.Person) v1.Person {
 		CSRF: p.CSRF, ExpiresAt: p.ExpiresAt, Version: s.opts.Version}
 }
 
-func (s *server) newToken(ctx context.Context, user string, r v1.TokenRequest) (*body[v1.NewToken], error) {
-	if r.Days == 0 {
-		r.Days = 30
-	}
-	t, secret, err := s.Access.NewToken(ctx, user, r.Label, r.ReadOnly, time.Duration(r.Days)*24*time.Hour)
+// lifeOf is how long a token is to live.
+func lifeOf(r v1.TokenRequest) time.Duration {
+	return time.Duration(cmp.Or(r.Days, 30)) * 24 * time.Hour
+}
+
+func newTokenOut(t store.Token, secret string, err error) (*body[v1.NewToken], error) {
 	if err != nil {
 		return nil, err
 	}
@@ -183,12 +225,10 @@ func tokenOut(t store.Token) v1.Token {
 
 // audit records who did what. What cannot be recorded is at least in the log.
 func (s *server) audit(ctx context.Context, user, action, object, detail string) {
-	if len(user) > 64 {
-		user = user[:64]
-	}
 	err := s.Store.Audit(context.WithoutCancel(ctx), store.AuditEntry{At: time.Now().UTC(), User: user, Action: action, Object: object, Detail: detail})
 	if err != nil {
 		s.opts.Log.Error("the audit log could not be written", "user", user, "action", action, "object", object, "err", err)
+		s.writes.failed()
 	}
 }
 

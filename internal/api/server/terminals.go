@@ -115,8 +115,11 @@ func (s *server) mayType(r *http.Request, device string) (access.Person, error) 
 	if p.Trying {
 		return p, with(http.StatusForbidden, v1.ProblemTrying, errors.New("you are trying the role "+p.Role+": nothing is done until you stop"))
 	}
-	if !p.May(operateTerminals.verb, operateTerminals.feature) {
+	if !p.May(operateTerminals.Verb, operateTerminals.Feature) {
 		return p, with(http.StatusForbidden, v1.ProblemForbidden, lacks(p, operateTerminals))
+	}
+	if s.writes.broken(r.Context()) {
+		return p, access.ErrUnrecorded
 	}
 	return p, s.onDevice(context.WithValue(r.Context(), personKey{}, p), operateTerminals, device)
 }

@@ -12,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
 )
@@ -27,11 +28,11 @@ func (s *server) vlanRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/vlans", "list-vlans", "The VLANs of the network",
 		func(ctx context.Context, in *listInput) (*body[v1.List[v1.NetworkVLAN]], error) {
-			where, err := s.parse(ctx, in.Where)
+			q, err := s.asked(ctx, selector.Device, in.Where)
 			if err != nil {
 				return nil, err
 			}
-			list, err := s.VLANs.List(ctx, selector.Both(where, within(ctx, rights.See, rights.Devices)))
+			list, err := s.VLANs.List(ctx, s.vlanView(ctx, selector.Both(q.Where, q.Within)))
 			if in.Where != "" {
 				list = slices.DeleteFunc(list, func(v vlans.VLAN) bool { return len(v.Devices) == 0 })
 			}
@@ -39,7 +40,7 @@ func (s *server) vlanRoutes(api huma.API) {
 		})
 	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/vlans/{vlan}", "get-vlan", "A VLAN, and where it is",
 		func(ctx context.Context, in *VLANPath) (*body[v1.NetworkVLAN], error) {
-			v, err := s.VLANs.Get(ctx, network.VLANID(in.VLAN), within(ctx, rights.See, rights.Devices))
+			v, err := s.VLANs.Get(ctx, network.VLANID(in.VLAN), s.vlanView(ctx, within(ctx, rights.See, rights.Devices)))
 			if err != nil {
 				return nil, err
 			}
@@ -53,7 +54,7 @@ func (s *server) vlanRoutes(api huma.API) {
 		func(ctx context.Context, in *recordInput) (*struct{}, error) {
 			var err error
 			if !everywhere(ctx, rights.Change, rights.Devices) {
-				err = forbidden(ctx, may(rights.Change, rights.Devices), "VLAN "+strconv.Itoa(in.VLAN)+", which is of the whole network")
+				err = &permission.Refusal{Need: may(rights.Change, rights.Devices), At: "VLAN " + strconv.Itoa(in.VLAN) + ", which is of the whole network"}
 			} else {
 				err = s.VLANs.Describe(ctx, store.VLANRecord{ID: network.VLANID(in.VLAN), Purpose: in.Body.Purpose, Subnets: in.Body.Subnets, Gateways: in.Body.Gateways, Wanted: in.Body.Wanted})
 			}
@@ -79,12 +80,22 @@ func (s *server) vlanRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
+			for _, l := range c.Links {
+				if s.onDevice(ctx, may(rights.See, rights.Devices), l.A.Device) != nil || s.onDevice(ctx, may(rights.See, rights.Devices), l.B.Device) != nil {
+					return nil, &permission.Refusal{Need: may(rights.See, rights.Devices), At: "all devices on the way: have it done by who may see them"}
+				}
+			}
 			out := v1.Carriage{Links: []string{}, Edits: editsOut(c.Edits), Notes: append([]string{}, c.Notes...)}
 			for _, l := range c.Links {
 				out.Links = append(out.Links, l.A.String()+" "+l.B.String())
 			}
 			return &body[v1.Carriage]{out}, nil
 		})
+}
+
+// vlanView is what who makes the request may see of VLANs, on the devices that an expression picks.
+func (s *server) vlanView(ctx context.Context, devices selector.Expr) vlans.View {
+	return vlans.View{Devices: devices, Clients: selector.Both(devices, within(ctx, rights.See, rights.Clients)), Whole: everywhere(ctx, rights.See, rights.Devices)}
 }
 
 func vlanOut(v vlans.VLAN, places bool) v1.NetworkVLAN {

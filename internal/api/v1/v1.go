@@ -18,21 +18,22 @@ const SessionCookie = "everypost_session"
 
 // Problem types, as RFC 9457 "type" members.
 const (
-	ProblemBlocked   = "urn:everypost:problem:findings"          // findings keep a change from being pushed
-	ProblemState     = "urn:everypost:problem:state"             // the change is not in a state for that
-	ProblemBusy      = "urn:everypost:problem:busy"              // another change is under way
-	ProblemGone      = "urn:everypost:problem:unreachable"       // a device cannot be reached
-	ProblemHostKey   = "urn:everypost:problem:host-key"          // a device shows another host key
-	ProblemLogin     = "urn:everypost:problem:device-login"      // a device does not let the service in
-	ProblemSignIn    = "urn:everypost:problem:sign-in"           // not signed in
-	ProblemForbidden = "urn:everypost:problem:right"             // a right is missing
-	ProblemTrying    = "urn:everypost:problem:trying-a-role"     // nothing is done while a role is tried
-	ProblemInvalid   = "urn:everypost:problem:invalid"           // what was given cannot be
-	ProblemNotFound  = "urn:everypost:problem:not-found"         // there is no such thing
-	ProblemExists    = "urn:everypost:problem:exists"            // there is such a thing already
-	ProblemSelector  = "urn:everypost:problem:selector"          // an expression cannot be read; "errors" tells where
-	ProblemInUse     = "urn:everypost:problem:in-use"            // something else needs what was to be removed
-	ProblemStale     = "urn:everypost:problem:changed-meanwhile" // If-Match did not match
+	ProblemBlocked    = "urn:everypost:problem:findings"          // findings keep a change from being pushed
+	ProblemState      = "urn:everypost:problem:state"             // the change is not in a state for that
+	ProblemBusy       = "urn:everypost:problem:busy"              // another change is under way
+	ProblemGone       = "urn:everypost:problem:unreachable"       // a device cannot be reached
+	ProblemHostKey    = "urn:everypost:problem:host-key"          // a device shows another host key
+	ProblemLogin      = "urn:everypost:problem:device-login"      // a device does not let the service in
+	ProblemSignIn     = "urn:everypost:problem:sign-in"           // not signed in
+	ProblemForbidden  = "urn:everypost:problem:right"             // a right is missing
+	ProblemTrying     = "urn:everypost:problem:trying-a-role"     // nothing is done while a role is tried
+	ProblemInvalid    = "urn:everypost:problem:invalid"           // what was given cannot be
+	ProblemNotFound   = "urn:everypost:problem:not-found"         // there is no such thing
+	ProblemExists     = "urn:everypost:problem:exists"            // there is such a thing already
+	ProblemSelector   = "urn:everypost:problem:selector"          // an expression cannot be read; "errors" tells where
+	ProblemInUse      = "urn:everypost:problem:in-use"            // something else needs what was to be removed
+	ProblemUnrecorded = "urn:everypost:problem:unrecorded"        // nothing can be recorded, so that nothing is done
+	ProblemStale      = "urn:everypost:problem:changed-meanwhile" // If-Match did not match
 )
 
 // SignIn is what a person signs in with.
@@ -80,6 +81,17 @@ type Token struct {
 type NewToken struct {
 	Token
 	Secret string `json:"secret"`
+}
+
+// Session is a browser that is signed in.
+type Session struct {
+	ID        string    `json:"id" doc:"For ending it; it lets nobody in"`
+	Address   string    `json:"address,omitempty" doc:"From where it was made"`
+	Agent     string    `json:"agent,omitempty" doc:"With which program, as that says"`
+	MadeAt    time.Time `json:"made_at"`
+	SeenAt    time.Time `json:"seen_at" doc:"When it was last heard of, to the minute"`
+	ExpiresAt time.Time `json:"expires_at"`
+	This      bool      `json:"this" doc:"Whether it is the one that asks"`
 }
 
 // Preference is how a person likes something. The service keeps it and does not look into it.
@@ -423,13 +435,15 @@ type LogLine struct {
 // Event is something that happened.
 type Event struct {
 	Seq    uint64    `json:"seq,omitempty"`
-	At     time.Time `json:"at"`
+	At     time.Time `json:"at,omitzero"`
 	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,search"`
 	Device string    `json:"device,omitempty"`
 	Port   string    `json:"port,omitempty"`
 	Change int64     `json:"change,omitempty"`
 	Text   string    `json:"text,omitempty"`
 	Health string    `json:"health,omitempty"`
+	// ImportedBy is who took it over from another system; nobody where the service saw it itself.
+	ImportedBy string `json:"imported_by,omitempty" doc:"Who took it over from another system; left out where the service saw it itself"`
 }
 
 // Reset tells a listener that events were missed: read everything anew.

@@ -19,6 +19,11 @@ const groupField = "group"
 // IsGroup tells whether a field is that by which groups are asked for.
 func IsGroup(f *selector.Field) bool { return f.Name == groupField }
 
+// Names tells whether a field is but the name of a site, a device or a group.
+func Names(f *selector.Field) bool {
+	return f.Name == "site" || f.Name == "name" || f.Name == groupField
+}
+
 func (g Group) expr() selector.Expr {
 	if g.Pick != nil {
 		return g.Pick

@@ -73,6 +73,7 @@ var meanings = []Meaning{
 	{Operate, Changes, "approve changes of others, where a rule of the house asks for a second person"},
 	{Administer, Changes, "the rules of the house: the hours of changes, and which need a second person"},
 	{See, Events, "what happens and what happened"},
+	{Administer, Events, "take over what another system kept: readings and events of the past"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},
 	{Operate, Terminals, "open terminals on devices, and do there whatever the device lets the service do"},
 	{See, Templates, "templates: what they say, and of what"},

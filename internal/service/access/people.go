@@ -10,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
+	"github.com/trustelem/zxcvbn"
 
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/store"
@@ -53,7 +54,7 @@ func (s *Service) AddUser(ctx context.Context, u User, password string) error {
 		}
 	} else {
 		var err error
-		if hash, err = newHash(password); err != nil {
+		if hash, err = newHash(password, u.Name, u.FullName); err != nil {
 			return err
 		}
 	}
@@ -64,9 +65,16 @@ func (s *Service) AddUser(ctx context.Context, u User, password string) error {
 	return err
 }
 
-func newHash(password string) (string, error) {
+// hard is how hard a password must be to guess, from 0 to 4: by a list of what people take, and by how it is made.
+const hard = 3
+
+func newHash(password string, of ...string) (string, error) {
 	if utf8.RuneCountInString(password) < minPassword || len(password) > maxPassword {
 		return "", fmt.Errorf("the password is %w: give %d to %d characters", ErrInvalid, minPassword, maxPassword)
+	}
+	begin := []rune(password)
+	if zxcvbn.PasswordStrength(string(begin[:min(len(begin), 64)]), append(of, "every post", "everypost")).Score < hard {
+		return "", fmt.Errorf("the password is %w: it is easy to guess; take some words that have nothing to do with each other", ErrInvalid)
 	}
 	return argon2id.CreateHash(password, passwordParams)
 }
@@ -109,19 +117,21 @@ func (s *Service) ResetPassword(ctx context.Context, name, password string) erro
 	if err := s.keptHere(ctx, name); err != nil {
 		return err
 	}
-	hash, err := newHash(password)
+	hash, err := newHash(password, name)
 	if err != nil {
 		return err
 	}
-	return noUser(name, s.store.SetPassword(ctx, name, hash, nil))
+	return noUser(name, s.store.SetPassword(ctx, name, hash, nil, 0))
 }
 
-// ChangePassword changes one's own password, which takes the old one, and ends all sessions but the one of the secret.
-func (s *Service) ChangePassword(ctx context.Context, name, old, password, from, secret string) error {
+// ChangePassword changes one's own password, which takes the old one, and ends all sessions and tokens but that by which one is here:
+// the session of the secret, or the token.
+func (s *Service) ChangePassword(ctx context.Context, p Person, old, password, from, secret string) error {
+	name := p.Name
 	if err := s.keptHere(ctx, name); err != nil {
 		return err
 	}
-	hash, err := newHash(password)
+	hash, err := newHash(password, name)
 	if err != nil {
 		return err
 	}
@@ -130,7 +140,7 @@ func (s *Service) ChangePassword(ctx context.Context, name, old, password, from,
 	} else if err != nil {
 		return err
 	}
-	return s.store.SetPassword(ctx, name, hash, hashOf(secret))
+	return s.store.SetPassword(ctx, p.Name, hash, hashOf(secret), p.Token)
 }
 
 // keptHere refuses to set the password of somebody whom the RADIUS servers check.

@@ -109,6 +109,13 @@ type Store interface {
 	Devices(ctx context.Context) ([]store.Device, error)
 }
 
+// Permits tells what people may do.
+type Permits interface {
+	// StillMayPush tells why somebody may not push a change any more that comes to edits of devices, or nil.
+	StillMayPush(ctx context.Context, name string, c store.Change, comeTo []intent.Edit) error
+	StillMayApprove(ctx context.Context, name string, c store.Change) error
+}
+
 // Service is the capability. Make it with New.
 type Service struct {
 	fleet  Fleet
@@ -125,6 +132,8 @@ type Service struct {
 
 	// Rules are those of the house for changes; nil for none. It is set before Start.
 	Rules Rules
+	// Permits tells whether who had a change wait, and who approved it, still may; nil for everybody may. It is set before Start.
+	Permits Permits
 	// Moved is told at which address a device is that a kept change has given another one; nil for nobody.
 	Moved func(ctx context.Context, device, address string) error
 
@@ -194,17 +203,23 @@ func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.
 // Edit adds edits of a person to a draft. A checked one becomes a draft again.
 func (s *Service) Edit(ctx context.Context, number int64, by string, edits []intent.Edit) (store.Change, error) {
 	return s.redraft(ctx, number, func(c *store.Change) error {
-		if by != c.Owner && !slices.Contains(c.Editors, by) {
-			c.Editors = append(c.Editors, by)
-		}
+		hadAHand(c, by)
 		c.Edits = intent.Add(c.Edits, edits...)
 		return s.fits(ctx, c.Edits)
 	})
 }
 
-// TakeOut takes an edit out of a draft: the one of that port and field.
-func (s *Service) TakeOut(ctx context.Context, number int64, port network.PortRef, field string) (store.Change, error) {
+// hadAHand notes who made a change what it is.
+func hadAHand(c *store.Change, by string) {
+	if by != c.Owner && !slices.Contains(c.Editors, by) {
+		c.Editors = append(slices.Clone(c.Editors), by)
+	}
+}
+
+// TakeOut has a person take an edit out of a draft: the one of that port and field.
+func (s *Service) TakeOut(ctx context.Context, number int64, by string, port network.PortRef, field string) (store.Change, error) {
 	return s.redraft(ctx, number, func(c *store.Change) error {
+		hadAHand(c, by)
 		n := len(c.Edits)
 		c.Edits = slices.DeleteFunc(slices.Clone(c.Edits), func(e intent.Edit) bool { return e.Port == port && e.Field == field })
 		if len(c.Edits) == n {
@@ -214,10 +229,13 @@ func (s *Service) TakeOut(ctx context.Context, number int64, port network.PortRe
 	})
 }
 
-// Explain sets why a change is made.
-func (s *Service) Explain(ctx context.Context, number int64, why string) (store.Change, error) {
+// Explain has a person say why a change is made. Who approved another reason has not approved this one.
+func (s *Service) Explain(ctx context.Context, number int64, by, why string) (store.Change, error) {
 	return s.update(ctx, number, []string{Draft, Checked}, func(c *store.Change) error {
-		c.Why = why
+		if c.Why != why {
+			hadAHand(c, by)
+			c.Why, c.Approvals = why, nil
+		}
 		return nil
 	})
 }

@@ -319,7 +319,7 @@ func TestRefusalsOfTheDesk(t *testing.T) {
 	}
 	_, err := b.Get(ctx, 99)
 	require.ErrorIs(t, err, store.ErrNotFound)
-	_, err = b.TakeOut(ctx, c.Number, network.PortRef{Device: "sw-a", Port: "1"}, "poe")
+	_, err = b.TakeOut(ctx, c.Number, "ada", network.PortRef{Device: "sw-a", Port: "1"}, "poe")
 	require.ErrorIs(t, err, store.ErrNotFound)
 	require.ErrorIs(t, b.Discard(ctx, 99), store.ErrNotFound)
 	var edit *intent.EditError
@@ -335,10 +335,10 @@ func TestDraftIsEditedExplainedAndThrownAway(t *testing.T) {
 	b := newBench(t)
 	ctx := t.Context()
 	c := b.checked("sw-a", "sw-b")
-	c, err := b.Explain(ctx, c.Number, "because")
+	c, err := b.Explain(ctx, c.Number, "ada", "because")
 	require.NoError(t, err)
 	assert.Equal(t, Checked, c.State, "a reason changes nothing on the network")
-	c, err = b.TakeOut(ctx, c.Number, network.PortRef{Device: "sw-a", Port: "1"}, "vlan")
+	c, err = b.TakeOut(ctx, c.Number, "ada", network.PortRef{Device: "sw-a", Port: "1"}, "vlan")
 	require.NoError(t, err)
 	assert.Equal(t, Draft, c.State, "what is no longer what was checked is a draft again")
 	assert.Len(t, b.Differences(t.Context(), c), 1)

@@ -54,6 +54,9 @@ func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.
 		if moved, err = s.recheck(ctx, c, n); err != nil || moved {
 			return err
 		}
+		if err := notAlone(*c, o.By); err != nil {
+			return err
+		}
 		w := waits(*c, o)
 		if w == nil {
 			return s.begin(c, o)

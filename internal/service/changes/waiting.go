@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/guard"
+	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/store"
 )
@@ -48,6 +49,37 @@ func (s *Service) rule(ctx context.Context, c *store.Change) error {
 	var err error
 	c.Windows, c.NeedsApproval, err = s.Rules.For(ctx, touched(*c), now())
 	return err
+}
+
+// notAlone refuses that who approved a change pushes it too: two people are to have looked at it before it runs.
+func notAlone(c store.Change, by string) error {
+	if len(c.NeedsApproval) > 0 && slices.ContainsFunc(c.Approvals, func(a store.Approval) bool { return a.By == by }) {
+		return fmt.Errorf("%w: %s approved change %d, so that somebody else pushes it", ErrSecondPerson, by, c.Number)
+	}
+	return nil
+}
+
+// stillMay drops the approvals of a change whose people may not give them any more, and tells why who has it wait may not push
+// it any more, or nil.
+func (s *Service) stillMay(c *store.Change) error {
+	if s.Permits == nil {
+		return nil
+	}
+	c.Approvals = slices.DeleteFunc(slices.Clone(c.Approvals), func(a store.Approval) bool {
+		err := s.Permits.StillMayApprove(s.ctx, a.By, *c)
+		if err != nil {
+			note(c, now(), "the approval counts no more: %v", err)
+		}
+		return err != nil
+	})
+	comeTo := c.Edits
+	if intent.OnLayers(c.Edits) {
+		var err error
+		if comeTo, err = s.ComesTo(s.ctx, c.Edits); err != nil {
+			return err
+		}
+	}
+	return s.Permits.StillMayPush(s.ctx, c.Waits.By, *c, comeTo)
 }
 
 // approved tells whether a change needs no more approval.
@@ -177,6 +209,9 @@ func (s *Service) tryBegin(c store.Change) error {
 	o := PushOptions{By: w.By, Accept: w.Accept, Trial: time.Duration(w.TrialSecs) * time.Second, KeepAfter: time.Duration(w.KeepSecs) * time.Second}
 	moved := false
 	c, err = s.update(s.ctx, c.Number, []string{Waiting}, func(c *store.Change) (err error) {
+		if err := s.stillMay(c); err != nil {
+			return err
+		}
 		if moved, err = s.recheck(s.ctx, c, n); err != nil || moved || !approved(*c) { // by a rule that came meanwhile
 			return err
 		}

@@ -60,8 +60,16 @@ type Missing struct {
 
 const maxPurpose = 200
 
-// List lists the VLANs by number: those that devices know, as far as within lets see, and those that something is said of.
-func (s *Service) List(ctx context.Context, within selector.Expr) ([]VLAN, error) {
+// View bounds what is told of VLANs.
+type View struct {
+	Devices selector.Expr // which devices
+	Clients selector.Expr // which clients are counted
+	Whole   bool          // also VLANs that none of the devices knows, of which something is said
+}
+
+// List lists the VLANs by number: those that devices know, and those that something is said of.
+func (s *Service) List(ctx context.Context, view View) ([]VLAN, error) {
+	within := view.Devices
 	records, err := s.store.VLANRecords(ctx)
 	if err != nil {
 		return nil, err
@@ -69,7 +77,7 @@ func (s *Service) List(ctx context.Context, within selector.Expr) ([]VLAN, error
 	now := time.Now()
 	devices := s.inventory.Devices(catalog.Query{Within: within, Limit: 1 << 30, Now: now}).Rows
 	clients := map[string]map[network.VLANID]int{}
-	for _, c := range s.inventory.Clients(catalog.Query{Within: within, Limit: 1 << 30, Now: now}).Rows {
+	for _, c := range s.inventory.Clients(catalog.Query{Within: view.Clients, Limit: 1 << 30, Now: now}).Rows {
 		if c.Device != nil && c.VLAN != 0 && c.Here {
 			if clients[c.Device.Name] == nil {
 				clients[c.Device.Name] = map[network.VLANID]int{}
@@ -107,6 +115,9 @@ func (s *Service) List(ctx context.Context, within selector.Expr) ([]VLAN, error
 		if v.Wanted != "" {
 			v.Missing = s.missing(n, graph, v.VLANRecord, within)
 		}
+		if !view.Whole && len(v.Devices)+len(v.Missing) == 0 {
+			continue
+		}
 		out = append(out, *v)
 	}
 	slices.SortFunc(out, func(a, b VLAN) int { return cmp.Compare(a.ID, b.ID) })
@@ -114,8 +125,8 @@ func (s *Service) List(ctx context.Context, within selector.Expr) ([]VLAN, error
 }
 
 // Get returns a VLAN that there is, or that something is said of.
-func (s *Service) Get(ctx context.Context, id network.VLANID, within selector.Expr) (VLAN, error) {
-	list, err := s.List(ctx, within)
+func (s *Service) Get(ctx context.Context, id network.VLANID, view View) (VLAN, error) {
+	list, err := s.List(ctx, view)
 	if err != nil {
 		return VLAN{}, err
 	}

@@ -30,7 +30,7 @@ func TestTheVLANsOfTheNetwork(t *testing.T) {
 	h.Change("th-sw-02", "night", func(c *network.Config) { c.VLANs[20] = network.VLAN{ID: 20, Name: "desks"} })
 	h.SetPort("th-sw-02", "1", "night", func(p *network.PortConfig) { p.Enabled = false })
 	h.Runs("th-sw-02", func(c network.Config) bool { return !c.Ports["1"].Enabled })
-	v, err := s.Get(t.Context(), 20, nil)
+	v, err := s.Get(t.Context(), 20, vlans.View{Whole: true})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"office", "desks"}, v.Names, "the most frequent name first")
 	assert.Len(t, v.Devices, 3)
@@ -38,11 +38,11 @@ func TestTheVLANsOfTheNetwork(t *testing.T) {
 
 	within, err := catalog.Network.Parse("site = fulmar")
 	require.NoError(t, err)
-	v, err = s.Get(t.Context(), 20, within)
+	v, err = s.Get(t.Context(), 20, vlans.View{Devices: within, Clients: within})
 	require.NoError(t, err)
 	require.Len(t, v.Devices, 1, "of what one may not see nothing is told")
 	assert.Equal(t, "fm-sw-01", v.Devices[0].Device)
-	_, err = s.Get(t.Context(), 77, nil)
+	_, err = s.Get(t.Context(), 77, vlans.View{Whole: true})
 	require.ErrorIs(t, err, store.ErrNotFound)
 }
 
@@ -51,7 +51,7 @@ func TestWhereAVLANIsMissing(t *testing.T) {
 	s, h := open(t)
 	require.NoError(t, s.Describe(t.Context(), store.VLANRecord{ID: 40, Purpose: " cameras ", Subnets: "10.2.40.7/24", Gateways: "10.2.40.1", Wanted: "site = tern-haven"}))
 	missing := func() (out []string) {
-		v, err := s.Get(t.Context(), 40, nil)
+		v, err := s.Get(t.Context(), 40, vlans.View{Whole: true})
 		require.NoError(t, err)
 		assert.Equal(t, "cameras 10.2.40.0/24", v.Purpose+" "+v.Subnets)
 		for _, m := range v.Missing {
@@ -98,7 +98,7 @@ func TestWhatIsSaidOfAVLANMustFit(t *testing.T) {
 	}
 	require.NoError(t, s.Describe(t.Context(), store.VLANRecord{ID: 20, Subnets: "10.2.20.0/24"}), "its own subnet is no hindrance")
 	require.NoError(t, s.Describe(t.Context(), store.VLANRecord{ID: 20}), "and with nothing to say it is forgotten")
-	v, err := s.Get(t.Context(), 20, nil)
+	v, err := s.Get(t.Context(), 20, vlans.View{Whole: true})
 	require.NoError(t, err)
 	assert.Empty(t, v.Subnets)
 }

@@ -747,7 +747,7 @@ export interface paths {
         put?: never;
         /**
          * Take over what another system kept of a device from before it was adopted
-         * @description Needs the right to operate devices.
+         * @description Needs the right to administer events.
          */
         post: operations["import-history"];
         delete?: never;
@@ -1394,10 +1394,44 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change one's own password; other sessions of one's own end */
+        /** Change one's own password; other sessions and tokens of one's own end */
         put: operations["change-password"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own sessions of browsers */
+        get: operations["list-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session of one's own */
+        delete: operations["end-session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1581,7 +1615,7 @@ export interface paths {
         };
         /**
          * What is said for all devices of a site
-         * @description Needs the right to see devices.
+         * @description Needs the right to see configuration.
          */
         get: operations["get-site-layer"];
         put?: never;
@@ -2372,25 +2406,6 @@ export interface components {
             /** Format: date-time */
             since: string;
         };
-        Cookie: {
-            Domain: string;
-            /** Format: date-time */
-            Expires: string;
-            HttpOnly: boolean;
-            /** Format: int64 */
-            MaxAge: number;
-            Name: string;
-            Partitioned: boolean;
-            Path: string;
-            Quoted: boolean;
-            Raw: string;
-            RawExpires: string;
-            /** Format: int64 */
-            SameSite: number;
-            Secure: boolean;
-            Unparsed: string[];
-            Value: string;
-        };
         CopyRequest: {
             /**
              * Format: int64
@@ -2785,11 +2800,13 @@ export interface components {
         };
         Event: {
             /** Format: date-time */
-            at: string;
+            at?: string;
             /** Format: int64 */
             change?: number;
             device?: string;
             health?: string;
+            /** @description Who took it over from another system; left out where the service saw it itself */
+            imported_by?: string;
             /** @enum {string} */
             kind: "port" | "device" | "state" | "config" | "change" | "fleet" | "search";
             port?: string;
@@ -3604,6 +3621,25 @@ export interface components {
              */
             total: number;
         };
+        ListSession: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Session"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListSetting: {
             /**
              * Format: int64
@@ -4290,6 +4326,25 @@ export interface components {
             /** @description default, template/NAME, site/NAME or device */
             layer: string;
             value: string;
+        };
+        Session: {
+            /** @description From where it was made */
+            address?: string;
+            /** @description With which program, as that says */
+            agent?: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** @description For ending it; it lets nobody in */
+            id: string;
+            /** Format: date-time */
+            made_at: string;
+            /**
+             * Format: date-time
+             * @description When it was last heard of, to the minute
+             */
+            seen_at: string;
+            /** @description Whether it is the one that asks */
+            this: boolean;
         };
         Setting: {
             /** @description Words that it takes, besides or instead of other values */
@@ -7465,9 +7520,7 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
-            cookie?: {
-                everypost_session?: components["schemas"]["Cookie"];
-            };
+            cookie?: never;
         };
         requestBody?: never;
         responses: {
@@ -7495,15 +7548,71 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
-            cookie?: {
-                everypost_session?: components["schemas"]["Cookie"];
-            };
+            cookie?: never;
         };
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OwnPassword"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSession"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {
