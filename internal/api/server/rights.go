@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"reflect"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -62,8 +63,12 @@ func register[I, O any](s *server, api huma.API, n need, method, path, id, summa
 func registerLarge[I, O any](s *server, api huma.API, size int64, n need, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
 	op := operation(n, method, path, id, summary)
 	op.MaxBodyBytes = size
+	declared(id, reflect.TypeFor[O]())
 	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := f(ctx, in)
+		if err == nil && n != signedIn {
+			err = s.mayBeShown(ctx, id, out)
+		}
 		return out, s.problem(err)
 	})
 }
