@@ -43,13 +43,13 @@ func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
 	}
 	id, err := r.LastInsertId()
 	if err == nil && id%1000 == 0 {
-		err = s.pruneEvents(ctx, id)
+		err = s.pruneEvents(ctx)
 	}
 	return id, err
 }
 
 // pruneEvents forgets the oldest events: first those of devices that have more than their share.
-func (s *Store) pruneEvents(ctx context.Context, newest int64) error {
+func (s *Store) pruneEvents(ctx context.Context) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id IN (SELECT id FROM
 			(SELECT id, row_number() OVER (PARTITION BY device ORDER BY id DESC) AS n FROM events WHERE id > 0) WHERE n > ?)`, keptOfDevice); err != nil {

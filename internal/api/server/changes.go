@@ -22,7 +22,7 @@ import (
 
 // NumberPath is the number of a change in an address.
 type NumberPath struct {
-	Number int64 `path:"number" minimum:"1"`
+	Number int64 `path:"number" minimum:"1" maximum:"9007199254740991"`
 }
 
 // Briefly asks for a change without what stays as it is while the change is pushed.

@@ -28,7 +28,7 @@ func (s *server) discoveryRoutes(api huma.API) {
 			return listOf(list, discoveryOut), err
 		})
 	type numberPath struct {
-		Number int64 `path:"number"`
+		Number int64 `path:"number" minimum:"0" maximum:"9007199254740991"`
 	}
 	register(s, api, may(rights.Operate, rights.Discovery), http.MethodPost, "/discoveries/{number}/cancel", "cancel-discovery", "End a search",
 		func(ctx context.Context, in *numberPath) (*struct{}, error) {

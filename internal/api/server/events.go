@@ -26,8 +26,8 @@ const beatEvery = 5 * time.Second
 
 func (s *server) eventRoutes(api huma.API) {
 	type streamInput struct {
-		LastEventID uint64 `header:"Last-Event-ID" doc:"Go on after this event"`
-		After       uint64 `query:"after" doc:"Go on after this event"`
+		LastEventID uint64 `header:"Last-Event-ID" minimum:"0" maximum:"9007199254740991" doc:"Go on after this event"`
+		After       uint64 `query:"after" minimum:"0" maximum:"9007199254740991" doc:"Go on after this event"`
 	}
 	op := operation(may(rights.See, rights.Events), http.MethodGet, "/events", "stream-events", "What happens, as it happens")
 	op.Description = "Server-sent events. " + op.Description
@@ -40,7 +40,7 @@ func (s *server) eventRoutes(api huma.API) {
 		Where  string `query:"where" maxLength:"4000" doc:"A selector: event.kind = port and site = tern-haven"`
 		Scope  string `query:"scope" maxLength:"4000" doc:"A selector of the network as it is now: what happened to the devices that it picks"`
 		Device string `query:"device" maxLength:"63"`
-		Cursor int64  `query:"cursor" minimum:"0" doc:"The member next of the page before"`
+		Cursor int64  `query:"cursor" minimum:"0" maximum:"9007199254740991" doc:"The member next of the page before"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"50"`
 	}
 	register(s, api, may(rights.See, rights.Events), http.MethodGet, "/event-log", "list-events", "What happened, the newest first",

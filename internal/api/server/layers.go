@@ -26,7 +26,7 @@ const pickedShown = 2000
 
 // DraftQuery asks for something as a draft would make it.
 type DraftQuery struct {
-	Change int64 `query:"change" minimum:"0" doc:"As this draft would make it"`
+	Change int64 `query:"change" minimum:"0" maximum:"9007199254740991" doc:"As this draft would make it"`
 }
 
 func (s *server) layerRoutes(api huma.API) {

@@ -30,9 +30,12 @@ type ListQuery struct {
 	Fields string `query:"fields" maxLength:"500" doc:"Which members of the items to send, separated by commas; all when left out"`
 	Count  string `query:"count" maxLength:"200" doc:"Fields by whose values to count those that match: kind,health"`
 	Limit  int    `query:"limit" minimum:"0" maximum:"10000" default:"1000"`
-	Offset int    `query:"offset" minimum:"0" doc:"How many to leave out; for jumping into the middle of a list"`
+	Offset int    `query:"offset" minimum:"0" maximum:"100000000" doc:"How many to leave out; for jumping into the middle of a list"`
 	Cursor string `query:"cursor" maxLength:"100" doc:"The member next of the page before"`
 }
+
+// maxOffset is how deep a list can be jumped into: as the contract says.
+const maxOffset = 100_000_000
 
 // asked is the question for things of a noun that a selector picks, of what there is for who makes the request. It is the one
 // way from a text that somebody gives to a question: nobody is answered by what he may not see. needs are rights besides that to
@@ -88,7 +91,7 @@ func (s *server) query(ctx context.Context, in *ListQuery, subject selector.Noun
 	if in.Cursor != "" {
 		b, err := base64.RawURLEncoding.DecodeString(in.Cursor)
 		offset, convErr := strconv.Atoi(string(b))
-		if err != nil || convErr != nil || offset < 0 {
+		if err != nil || convErr != nil || offset < 0 || offset > maxOffset {
 			return q, fmt.Errorf("the cursor is %w: use the member next of a page as it is", errInvalid)
 		}
 		q.Offset = offset

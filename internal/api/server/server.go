@@ -45,6 +45,11 @@ type server struct {
 
 // New returns the handler of everything. Streams end when closing does.
 func New(closing context.Context, s *service.Service, o Options) http.Handler {
+	_, handler := build(closing, s, o)
+	return handler
+}
+
+func build(closing context.Context, s *service.Service, o Options) (*server, http.Handler) {
 	e := echo.New()
 	e.Logger = o.Log
 	e.HTTPErrorHandler = echo.ProblemDetailsHTTPErrorHandler(false)
@@ -67,7 +72,7 @@ func New(closing context.Context, s *service.Service, o Options) http.Handler {
 	if o.Console != nil {
 		e.GET("/*", console(o.Console))
 	}
-	return e
+	return srv, e
 }
 
 // API returns the description of the interface without a service behind it, for generating clients.

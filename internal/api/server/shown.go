@@ -191,6 +191,11 @@ func ours(t reflect.Type) bool {
 	return t.Kind() == reflect.Struct && t.PkgPath() == reflect.TypeFor[v1.Device]().PkgPath()
 }
 
+// foreign tells whether a type is neither of the contract nor put together by a route.
+func foreign(t reflect.Type) bool {
+	return !ours(t) && t.PkgPath() != "" && t.PkgPath() != reflect.TypeFor[server]().PkgPath()
+}
+
 // declared checks that all types of the contract that an answer of a type can hold say what they show.
 func declared(operation string, t reflect.Type) {
 	seen := map[reflect.Type]bool{}
@@ -208,7 +213,7 @@ func declared(operation string, t reflect.Type) {
 		if ours(t) && !list && shows[t] == nil && whole[t] == nil && !parts[t] {
 			missing = append(missing, t.Name())
 		}
-		if whole[t] != nil || !ours(t) && t.PkgPath() != reflect.TypeFor[server]().PkgPath() {
+		if whole[t] != nil || foreign(t) {
 			return
 		}
 		for i := range t.NumField() {
@@ -298,7 +303,7 @@ func (n sieve) first(v reflect.Value) any {
 
 func (n sieve) firstOf(v reflect.Value) any {
 	t := v.Type()
-	if !ours(t) && t.PkgPath() != reflect.TypeFor[server]().PkgPath() {
+	if foreign(t) {
 		return nil
 	}
 	if f := whole[t]; f != nil {

@@ -136,7 +136,7 @@ func (s *server) signInRoutes(api huma.API) {
 			return nil, err
 		})
 	type auditQuery struct {
-		Before int64  `query:"before" doc:"Only entries before the one of this id"`
+		Before int64  `query:"before" minimum:"0" maximum:"9007199254740991" doc:"Only entries before the one of this id"`
 		User   string `query:"user" maxLength:"64" doc:"Only what this person did"`
 		Text   string `query:"text" maxLength:"200" doc:"Only entries in which this text stands"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"10000" default:"100"`
@@ -182,7 +182,7 @@ func sessionOf(r *http.Request) string {
 
 // TokenPath is the number of a token in an address.
 type TokenPath struct {
-	ID int64 `path:"id"`
+	ID int64 `path:"id" minimum:"0" maximum:"9007199254740991"`
 }
 
 // PreferencePath is the name of a preference in an address.

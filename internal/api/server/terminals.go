@@ -45,7 +45,7 @@ func (s *server) terminalRoutes(api huma.API) {
 			return listOf(seen, terminalOut), nil
 		})
 	type numberPath struct {
-		Number int64 `path:"number" minimum:"1"`
+		Number int64 `path:"number" minimum:"1" maximum:"9007199254740991"`
 	}
 	type record struct {
 		ContentType string `header:"Content-Type"`

@@ -7,7 +7,7 @@ type Configuration struct {
 	At time.Time `json:"at" doc:"When it was read first"`
 	By string    `json:"by,omitempty" doc:"Who changed the device, where it says so"`
 	// Change is the change that was being pushed, kept or undone then.
-	Change int64 `json:"change,omitempty" doc:"The change that was under way on the device then"`
+	Change int64 `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The change that was under way on the device then"`
 }
 
 // Comparison is what differs between two moments of devices.

@@ -6,7 +6,7 @@ import "time"
 type Saying struct {
 	Layer  string `json:"layer" doc:"default, template/NAME, site/NAME or device"`
 	Value  string `json:"value"`
-	Change int64  `json:"change,omitempty" doc:"The change by which it was said; left out for what was found on the device"`
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The change by which it was said; left out for what was found on the device"`
 }
 
 // Word is what a template or site says of a setting.
@@ -14,7 +14,7 @@ type Word struct {
 	Object  string `json:"object" doc:"port for each port that is picked, vlan/40 and such; empty for the device itself"`
 	Setting string `json:"setting"`
 	Value   string `json:"value"`
-	Change  int64  `json:"change,omitempty" doc:"The change by which it was said"`
+	Change  int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The change by which it was said"`
 }
 
 // Template is a set of settings for all devices or ports that a selector picks. It is edited by drafts, on template/NAME.
@@ -77,7 +77,7 @@ type AdoptRequest struct {
 
 // RestoreRequest makes a draft that has devices run what is intended again.
 type RestoreRequest struct {
-	Change int64    `json:"change,omitempty" minimum:"0" doc:"The draft; a new one when left out"`
+	Change int64    `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
 	Why    string   `json:"why,omitempty" maxLength:"500" doc:"Of a new draft"`
 	On     []string `json:"on" minItems:"1" maxItems:"5000" doc:"Devices, or single objects of them"`
 }
@@ -89,7 +89,7 @@ type ControlRequest struct {
 
 // CopyRequest puts settings of one device into a draft for others.
 type CopyRequest struct {
-	Change int64    `json:"change,omitempty" minimum:"0" doc:"The draft; a new one when left out"`
+	Change int64    `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
 	Why    string   `json:"why,omitempty" maxLength:"500" doc:"Of a new draft"`
 	From   string   `json:"from" maxLength:"63" doc:"The device whose settings are copied"`
 	To     []string `json:"to,omitempty" maxItems:"2000" doc:"The devices that get them"`

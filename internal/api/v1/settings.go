@@ -47,7 +47,7 @@ type ReadyRow struct {
 type StandingRequest struct {
 	On     []string `json:"on,omitempty" maxItems:"20000" doc:"device:port, device:object, device, template/NAME:port and such"`
 	Where  string   `json:"where,omitempty" maxLength:"4000" doc:"Besides: the ports that a selector picks"`
-	Change int64    `json:"change,omitempty" minimum:"0" doc:"What this draft sets is taken as set"`
+	Change int64    `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"What this draft sets is taken as set"`
 	// Set is taken as set besides, where it can be.
 	Set map[string]string `json:"set,omitempty" maxProperties:"20" doc:"Taken as set besides, where it can be"`
 }
@@ -78,7 +78,7 @@ type Offer struct {
 
 // BulkRequest puts settings of many things into a draft.
 type BulkRequest struct {
-	Change int64     `json:"change,omitempty" minimum:"0" doc:"The draft; a new one when left out"`
+	Change int64     `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
 	Why    string    `json:"why,omitempty" maxLength:"500" doc:"Of a new draft"`
 	Rows   []BulkRow `json:"rows" minItems:"1" maxItems:"20000"`
 }
@@ -94,7 +94,7 @@ type BulkRow struct {
 
 // BulkAnswer is what became of it, thing by thing.
 type BulkAnswer struct {
-	Change  *Change      `json:"change,omitempty" doc:"The draft; left out when nothing could be set"`
+	Change  *Change      `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; left out when nothing could be set"`
 	Results []BulkResult `json:"results"`
 }
 
@@ -119,7 +119,7 @@ type BundleRequest struct {
 	Ports    []string `json:"ports" minItems:"1" maxItems:"16" doc:"device:port; of one device, or of a pair that acts as one"`
 	Name     string   `json:"name,omitempty" maxLength:"7" doc:"Of the bundle at this end; the next that is free when left out"`
 	Protocol string   `json:"protocol,omitempty" enum:"lacp-active,lacp-passive,static" doc:"lacp-active when left out"`
-	Change   int64    `json:"change,omitempty" minimum:"0" doc:"What this draft sets is taken as set"`
+	Change   int64    `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"What this draft sets is taken as set"`
 }
 
 // BundleProposal is a bundle that could be made, with the edits that make it.

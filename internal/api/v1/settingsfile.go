@@ -17,13 +17,13 @@ type FileRequest struct {
 	Text   string `json:"text" minLength:"1" maxLength:"8388608"`
 	Whole  bool   `json:"whole,omitempty" doc:"What the file does not name on its devices goes back to its default, and what they hold besides is removed"`
 	DryRun bool   `json:"dry_run,omitempty" doc:"Only tell what it would make different"`
-	Change int64  `json:"change,omitempty" minimum:"0" doc:"The draft; a new one when left out"`
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
 	Why    string `json:"why,omitempty" maxLength:"500" doc:"Of a new draft"`
 }
 
 // FileAnswer is what a file makes different.
 type FileAnswer struct {
-	Change      *Change      `json:"change,omitempty" doc:"The draft; left out when nothing differs, or nothing was to be made"`
+	Change      *Change      `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; left out when nothing differs, or nothing was to be made"`
 	Differences []Difference `json:"differences"`
 	Objects     int          `json:"objects" doc:"How many things the file speaks of"`
 }

@@ -9,7 +9,7 @@ type SetupRequest struct {
 	Links   bool              `json:"links,omitempty" doc:"Have the links among the devices, and from them to others, carry these VLANs"`
 	Root    string            `json:"root,omitempty" maxLength:"63" doc:"The device that is to be the root of spanning tree"`
 	Ports   []SetupPorts      `json:"ports,omitempty" maxItems:"500"`
-	Change  int64             `json:"change,omitempty" minimum:"0" doc:"The draft to add to; a new one when left out"`
+	Change  int64             `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft to add to; a new one when left out"`
 	Why     string            `json:"why,omitempty" maxLength:"2000"`
 	DryRun  bool              `json:"dry_run,omitempty" doc:"Only tell what would be different"`
 }
@@ -27,5 +27,5 @@ type SetupAnswer struct {
 	Notes       []string     `json:"notes" doc:"What cannot be had somewhere"`
 	Results     []BulkResult `json:"results"`
 	Differences []Difference `json:"differences"`
-	Change      *Change      `json:"change,omitempty" doc:"The draft; none where nothing would be different, or nothing was to be made"`
+	Change      *Change      `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; none where nothing would be different, or nothing was to be made"`
 }

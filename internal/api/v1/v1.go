@@ -165,7 +165,7 @@ type Resolved struct {
 
 // VLAN is a VLAN as a device knows it.
 type VLAN struct {
-	ID   int    `json:"id"`
+	ID   int    `json:"id" minimum:"0" maximum:"4095"`
 	Name string `json:"name"`
 }
 
@@ -439,7 +439,7 @@ type Event struct {
 	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,search"`
 	Device string    `json:"device,omitempty"`
 	Port   string    `json:"port,omitempty"`
-	Change int64     `json:"change,omitempty"`
+	Change int64     `json:"change,omitempty" minimum:"0" maximum:"9007199254740991"`
 	Text   string    `json:"text,omitempty"`
 	Health string    `json:"health,omitempty"`
 	// ImportedBy is who took it over from another system; nobody where the service saw it itself.

@@ -41,7 +41,7 @@ type VLANMissing struct {
 type CarryRequest struct {
 	From   string `json:"from" minLength:"1" maxLength:"63"`
 	To     string `json:"to" minLength:"1" maxLength:"63"`
-	Change int64  `json:"change,omitempty" minimum:"0" doc:"What this draft sets is taken as set"`
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"What this draft sets is taken as set"`
 }
 
 // Carriage is what it takes.
