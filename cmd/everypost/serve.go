@@ -32,6 +32,7 @@ type serveOptions struct {
 	doors                                                   doorOptions
 	radiusServers                                           []string
 	radiusSecret                                            string
+	newKey                                                  bool
 	radiusBare                                              bool
 }
 
@@ -62,6 +63,7 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.StringSliceVar(&o.radiusServers, "radius-server", nil, "RADIUS servers that check the passwords of users of whom none is kept, host or host:port, in the order of asking")
 	f.StringVar(&o.radiusSecret, "radius-secret", "", "file with the secret that is shared with them")
 	f.BoolVar(&o.radiusBare, "radius-bare-answers", false, "take answers without a Message-Authenticator, which whoever sits on the way can forge")
+	f.BoolVar(&o.newKey, "new-secrets-key", false, "where the key of the secrets is lost, make a new one; every device then has to be given its password anew")
 	o.doors.flags(f)
 	f.StringVar(&o.config, "config", os.Getenv("EVERYPOST_CONFIG"), "YAML file with settings (EVERYPOST_CONFIG)")
 	return cmd
@@ -121,7 +123,7 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	if ip := net.ParseIP(host); !secure && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return fmt.Errorf("--listen %s can be reached from other machines: give --tls-cert and --tls-key, or listen on 127.0.0.1", o.listen)
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log})
+	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log, NewKey: o.newKey})
 	if err != nil {
 		return err
 	}

@@ -26,6 +26,8 @@ type Target struct {
 	Key ed25519.PrivateKey
 	// CallsHome tells that the device opens the connection: nobody can connect to its address.
 	CallsHome bool
+	// Locked says why it cannot be logged in to with what is known; "" where it can.
+	Locked string
 }
 
 // Receiver is a connector that can log in to a device over a connection that the device opened. lookup finds the target by

@@ -36,6 +36,8 @@ type Options struct {
 	// Connector makes what opens sessions to devices, which is given who keeps the secrets in their configurations.
 	Connector func(driver.Secrets) driver.Connector
 	Timing    fleet.Timing
+	// NewKey makes a new key of the secrets where the old one is lost. What was sealed with it is lost too.
+	NewKey    bool
 	KeepEvery time.Duration // how often readings are kept; half a minute when 0
 	Log       *slog.Logger
 }
@@ -80,11 +82,11 @@ func Open(ctx context.Context, o Options) (*Service, error) {
 }
 
 func (s *Service) start(ctx context.Context, o Options) (err error) {
-	sealer, err := secrets.Open(filepath.Join(o.Dir, "secrets.key"))
-	if err != nil {
+	if s.Store, err = store.Open(ctx, filepath.Join(o.Dir, "everypost.db")); err != nil {
 		return err
 	}
-	if s.Store, err = store.Open(ctx, filepath.Join(o.Dir, "everypost.db")); err != nil {
+	sealer, err := s.openKey(ctx, filepath.Join(o.Dir, "secrets.key"), o.NewKey)
+	if err != nil {
 		return err
 	}
 	s.Vault = secrets.NewVault(sealer, s.Store)
@@ -125,6 +127,32 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Changes.Start()
 	s.Layers.Start() // once it is known which devices changes are under way on
 	return nil
+}
+
+// checkOwner is what the sealed text belongs to by which the key is known again.
+const checkOwner = "the key of the secrets"
+
+// openKey opens the key of the secrets, and makes sure that it is the one of this database.
+func (s *Service) openKey(ctx context.Context, file string, renew bool) (*secrets.Sealer, error) {
+	owner, sealed, err := s.Store.KeyCheck(ctx)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	holds := err == nil
+	sealer, err := secrets.Open(file, holds && !renew)
+	if err != nil {
+		return nil, err
+	}
+	if holds {
+		if owner == "" {
+			owner = checkOwner
+		}
+		if _, err := sealer.Open(owner, sealed); err != nil && !renew {
+			return nil, fmt.Errorf("the key in %s is not the one with which the secrets of this database are sealed: put the right file back; without it every device has to be given its password "+
+				"anew, which --new-secrets-key begins", file)
+		}
+	}
+	return sealer, s.Store.PutKeyCheck(ctx, sealer.Seal(checkOwner, "every post"))
 }
 
 // Close ends everything, in an order in which nothing is told to what has ended, and waits for it.

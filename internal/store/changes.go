@@ -244,6 +244,7 @@ type ChangeQuery struct {
 	States []string // only those in one of these
 	Limit  int      // at most so many, 100 when 0
 	Except []int64  // not those
+	Before int64    // only those of lower numbers, unless it is 0
 }
 
 // where is the condition of the query, whose parameters args are.
@@ -254,7 +255,8 @@ func (q ChangeQuery) where() (condition string, args []any) {
 	return `WHERE (?1 = 'null' OR state IN (SELECT value FROM json_each(?1)))
 		AND (?2 = '' OR number IN (SELECT number FROM change_devices WHERE device = ?2))
 		AND (?4 = 'null' OR number NOT IN (SELECT value FROM json_each(?4)))
-		ORDER BY number DESC LIMIT ?3`, []any{toJSON(q.States), q.Device, q.Limit, toJSON(q.Except)}
+		AND (?5 = 0 OR number < ?5)
+		ORDER BY number DESC LIMIT ?3`, []any{toJSON(q.States), q.Device, q.Limit, toJSON(q.Except), q.Before}
 }
 
 // Changes lists changes, the newest first.

@@ -17,7 +17,7 @@ func TestImportedEventsPushOutNoOthers(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, s.Close()) })
 	now := time.Now().UTC()
-	_, err = s.AddEvent(t.Context(), Event{At: now.Add(-time.Hour), Kind: "port", Device: "th-sw-02", Text: "the first"})
+	err = s.AddEvents(t.Context(), []Event{{At: now.Add(-time.Hour), Kind: "port", Device: "th-sw-02", Text: "the first"}})
 	require.NoError(t, err)
 	many := make([]Event, 10_000)
 	for i := range many {
@@ -27,7 +27,7 @@ func TestImportedEventsPushOutNoOthers(t *testing.T) {
 	require.NoError(t, s.ImportEvents(t.Context(), many))
 	require.ErrorIs(t, s.ImportEvents(t.Context(), many[:1]), ErrFull, "so many of a device")
 	for i := range 2500 { // and those of one device do not push out those of another
-		_, err = s.AddEvent(t.Context(), Event{At: now, Kind: "port", Device: "fm-sw-01", Text: fmt.Sprint(i)})
+		err = s.AddEvents(t.Context(), []Event{{At: now, Kind: "port", Device: "fm-sw-01", Text: fmt.Sprint(i)}})
 		require.NoError(t, err)
 	}
 	list, err := s.Events(t.Context(), EventQuery{Devices: []string{"th-sw-02"}, Limit: 10})

@@ -34,18 +34,25 @@ const (
 	importedInAll    = 200_000
 )
 
-// AddEvent keeps an event and returns its number.
-func (s *Store) AddEvent(ctx context.Context, e Event) (int64, error) {
-	r, err := s.write.ExecContext(ctx, `INSERT INTO events (at, kind, device, port, text) VALUES (?, ?, ?, ?, ?)`,
-		micro(e.At), e.Kind, e.Device, e.Port, e.Text)
-	if err != nil {
-		return 0, err
+// AddEvents keeps events.
+func (s *Store) AddEvents(ctx context.Context, list []Event) error {
+	prune := false
+	err := s.tx(ctx, func(tx *sql.Tx) error {
+		for _, e := range list {
+			r, err := tx.ExecContext(ctx, `INSERT INTO events (at, kind, device, port, text) VALUES (?, ?, ?, ?, ?)`, micro(e.At), e.Kind, e.Device, e.Port, e.Text)
+			if err != nil {
+				return err
+			}
+			if id, err := r.LastInsertId(); err == nil && id%1000 == 0 {
+				prune = true
+			}
+		}
+		return nil
+	})
+	if err == nil && prune {
+		_ = s.pruneEvents(ctx) // if not now, then with the next thousand
 	}
-	id, err := r.LastInsertId()
-	if err == nil && id%1000 == 0 {
-		err = s.pruneEvents(ctx)
-	}
-	return id, err
+	return err
 }
 
 // pruneEvents forgets the oldest events: first those of devices that have more than their share.

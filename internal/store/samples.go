@@ -37,10 +37,16 @@ func (s *Store) Sources(ctx context.Context) ([]Source, error) {
 	}, `SELECT id, device, kind FROM sources ORDER BY id`)
 }
 
+// FindSource finds a source.
+func (s *Store) FindSource(ctx context.Context, device string, kind series.Source) (id int64, err error) {
+	err = s.read.QueryRowContext(ctx, `SELECT id FROM sources WHERE device = ? AND kind = ?`, device, kind).Scan(&id)
+	return id, one(err)
+}
+
 // SourceOf finds a source, or makes it.
 func (s *Store) SourceOf(ctx context.Context, device string, kind series.Source) (id int64, err error) {
-	err = s.read.QueryRowContext(ctx, `SELECT id FROM sources WHERE device = ? AND kind = ?`, device, kind).Scan(&id)
-	if !errors.Is(err, sql.ErrNoRows) {
+	id, err = s.FindSource(ctx, device, kind)
+	if !errors.Is(err, ErrNotFound) {
 		return id, err
 	}
 	err = s.write.QueryRowContext(ctx, `INSERT INTO sources (device, kind) VALUES (?, ?) RETURNING id`, device, kind).Scan(&id)

@@ -118,8 +118,8 @@ func newWorld(t *testing.T, r *rand.Rand) *world {
 					e.Port = p
 				}
 			}
-			e.ID, err = s.AddEvent(t.Context(), e)
-			require.NoError(t, err)
+			e.ID = int64(len(w.events) + 1)
+			require.NoError(t, s.AddEvents(t.Context(), []Event{e}))
 			w.events = append(w.events, e)
 		}
 	}

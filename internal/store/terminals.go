@@ -31,9 +31,17 @@ func (s *Store) RecordTerminal(ctx context.Context, t TerminalSession, record []
 	return err
 }
 
-// Terminals lists the terminals that were opened, the newest first; of one device, unless it is "".
-func (s *Store) Terminals(ctx context.Context, device string, limit int) ([]TerminalSession, error) {
-	return list(ctx, s.read, scanTerminal, `SELECT id, device, user, opened_at, ended_at, why, shown FROM terminals WHERE ?1 = '' OR device = ?1 ORDER BY id DESC LIMIT ?2`, device, limit)
+// TerminalQuery picks terminals.
+type TerminalQuery struct {
+	Devices []string // on these devices; nil: on all
+	Before  int64    // of lower numbers, unless it is 0
+	Limit   int
+}
+
+// Terminals lists the terminals that were opened, the newest first.
+func (s *Store) Terminals(ctx context.Context, q TerminalQuery) ([]TerminalSession, error) {
+	return list(ctx, s.read, scanTerminal, `SELECT id, device, user, opened_at, ended_at, why, shown FROM terminals
+		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (?2 = 0 OR id < ?2) ORDER BY id DESC LIMIT ?3`, toJSON(q.Devices), q.Before, q.Limit)
 }
 
 func scanTerminal(r *sql.Rows) (t TerminalSession, err error) {

@@ -53,6 +53,7 @@ func (s *server) changeRoutes(api huma.API) {
 	type listQuery struct {
 		Device string   `query:"device" maxLength:"63" doc:"Only changes that touched the device"`
 		State  []string `query:"state" maxItems:"9"`
+		Cursor int64    `query:"cursor" minimum:"0" maximum:"9007199254740991" doc:"The member next of the page before"`
 		Limit  int      `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
 	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes", "list-changes", "The changes, the newest first",
@@ -62,8 +63,7 @@ func (s *server) changeRoutes(api huma.API) {
 					return nil, err
 				}
 			}
-			list, err := s.Changes.List(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit})
-			list = slices.DeleteFunc(list, func(c store.Change) bool { return !s.seesChange(ctx, c) })
+			list, next, err := s.changesSeen(ctx, store.ChangeQuery{Device: in.Device, States: in.State, Limit: in.Limit, Before: in.Cursor})
 			if err != nil {
 				return nil, err
 			}
@@ -71,6 +71,9 @@ func (s *server) changeRoutes(api huma.API) {
 			for i := range out.Body.Items {
 				c := &out.Body.Items[i]
 				c.Edits, c.Differences = c.Edits[:min(len(c.Edits), listedEdits)], c.Differences[:min(len(c.Differences), listedEdits)]
+			}
+			if next != 0 {
+				out.Body.Next = strconv.FormatInt(next, 10)
 			}
 			return out, s.overlaps(ctx, list, out.Body.Items)
 		})
@@ -236,6 +239,36 @@ func (s *server) changeRoutes(api huma.API) {
 			s.audit(ctx, person(ctx).Name, "discard", "change "+strconv.FormatInt(in.Number, 10), outcome(err))
 			return nil, err
 		})
+}
+
+// lookedThrough bounds how many changes are looked at for one page.
+const lookedThrough = 5000
+
+// changesSeen lists changes that who makes the request may see, as many as are asked for, and from where the next page goes on; 0
+// where there is none. Where few of many are his, a page may be short, or empty, and go on all the same.
+func (s *server) changesSeen(ctx context.Context, q store.ChangeQuery) (seen []store.Change, next int64, err error) {
+	wanted, looked := q.Limit, 0
+	for {
+		q.Limit = max(wanted-len(seen), 100)
+		list, err := s.Changes.List(ctx, q)
+		if err != nil {
+			return nil, 0, err
+		}
+		for _, c := range list {
+			q.Before = c.Number
+			if looked++; s.seesChange(ctx, c) {
+				if seen = append(seen, c); len(seen) == wanted {
+					return seen, c.Number, nil
+				}
+			}
+		}
+		if len(list) < q.Limit {
+			return seen, 0, nil
+		}
+		if looked >= lookedThrough {
+			return seen, q.Before, nil
+		}
+	}
 }
 
 // seenChange returns a change that who makes the request may see.

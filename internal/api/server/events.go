@@ -56,6 +56,7 @@ func (s *server) eventRoutes(api huma.API) {
 			if in.Device != "" {
 				q.Devices = slices.DeleteFunc([]string{in.Device}, func(d string) bool { return q.Devices != nil && !slices.Contains(q.Devices, d) })
 			}
+			s.Inventory.Written()
 			list, err := s.Store.Events(ctx, q)
 			out := listOf(list, func(e store.Event) v1.Event {
 				return v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text, ImportedBy: e.By}

@@ -6,8 +6,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
+	"slices"
+	"strconv"
 	"time"
 
 	"github.com/coder/websocket"
@@ -16,6 +19,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
@@ -28,21 +32,27 @@ var operateTerminals = may(rights.Operate, rights.Terminals)
 func (s *server) terminalRoutes(api huma.API) {
 	type terminalsQuery struct {
 		Device string `query:"device" maxLength:"63"`
+		Cursor int64  `query:"cursor" minimum:"0" maximum:"9007199254740991" doc:"The member next of the page before"`
 		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
 	register(s, api, may(rights.See, rights.Terminals), http.MethodGet, "/terminals", "list-terminals", "The terminals that were opened on devices, the newest first",
 		func(ctx context.Context, in *terminalsQuery) (*body[v1.List[v1.TerminalSession]], error) {
-			list, err := s.Store.Terminals(ctx, in.Device, in.Limit)
-			if err != nil {
-				return nil, err
-			}
-			seen := list[:0]
-			for _, t := range list {
-				if s.seesTerminal(ctx, t) {
-					seen = append(seen, t)
+			q := store.TerminalQuery{Before: in.Cursor, Limit: in.Limit}
+			if !everywhere(ctx, rights.See, rights.Terminals) { // terminals on devices that are forgotten are for who is bound to no place
+				q.Devices = []string{}
+				for _, d := range s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Terminals), Limit: math.MaxInt, Now: time.Now()}).Rows {
+					q.Devices = append(q.Devices, d.Name)
 				}
 			}
-			return listOf(seen, terminalOut), nil
+			if in.Device != "" {
+				q.Devices = slices.DeleteFunc([]string{in.Device}, func(d string) bool { return q.Devices != nil && !slices.Contains(q.Devices, d) })
+			}
+			list, err := s.Store.Terminals(ctx, q)
+			out := listOf(list, terminalOut)
+			if len(list) == in.Limit {
+				out.Body.Next = strconv.FormatInt(list[len(list)-1].ID, 10)
+			}
+			return out, err
 		})
 	type numberPath struct {
 		Number int64 `path:"number" minimum:"1" maximum:"9007199254740991"`

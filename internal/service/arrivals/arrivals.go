@@ -253,7 +253,7 @@ func (s *Service) TakeCalls(ctx context.Context, l net.Listener) error {
 	defer stop()
 	var wg sync.WaitGroup
 	defer wg.Wait()
-	slots := make(chan struct{}, maxCalls)
+	var open calls
 	for {
 		c, err := l.Accept()
 		if err != nil {
@@ -262,17 +262,17 @@ func (s *Service) TakeCalls(ctx context.Context, l net.Listener) error {
 			}
 			return err
 		}
-		select {
-		case slots <- struct{}{}:
-			wg.Go(func() {
-				defer func() { <-slots }()
-				if err := s.answer(ctx, c); err != nil && ctx.Err() == nil {
-					s.log.Info("a call of a device came to nothing", "from", c.RemoteAddr(), "why", err)
-				}
-			})
-		default: // a device calls again
+		call, ok := open.add(c)
+		if !ok { // a device calls again
 			_ = c.Close()
+			continue
 		}
+		wg.Go(func() {
+			defer open.remove(call)
+			if err := s.answer(ctx, call); err != nil && ctx.Err() == nil {
+				s.log.Info("a call of a device came to nothing", "from", c.RemoteAddr(), "why", err)
+			}
+		})
 	}
 }
 

@@ -173,6 +173,9 @@ func (u *unit) connect(ctx context.Context) (driver.Session, error) {
 			return nil, ctx.Err()
 		}
 	}
+	if u.target.Locked != "" {
+		return nil, fmt.Errorf("%w: %s", driver.ErrCredentials, u.target.Locked)
+	}
 	ctx, cancel := context.WithTimeout(ctx, u.fleet.timing.Connect)
 	defer cancel()
 	return u.fleet.connector.Connect(ctx, u.where())

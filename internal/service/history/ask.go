@@ -187,6 +187,7 @@ func (h *Service) Total(ctx context.Context, devices []string, metric string, sp
 	return out, nil
 }
 
+// sourceID is the number of a source; 0 where there is none.
 func (h *Service) sourceID(ctx context.Context, device string, kind series.Source) (int64, error) {
 	h.mu.Lock()
 	s := h.sources[sourceKey{device, kind}]
@@ -198,13 +199,11 @@ func (h *Service) sourceID(ctx context.Context, device string, kind series.Sourc
 			return s.id, nil
 		}
 	}
-	all, err := h.store.Sources(ctx)
-	for _, x := range all {
-		if x.Device == device && x.Kind == kind {
-			return x.ID, err
-		}
+	id, err := h.store.FindSource(ctx, device, kind)
+	if errors.Is(err, store.ErrNotFound) {
+		return 0, nil
 	}
-	return 0, err
+	return id, err
 }
 
 // want is one series that is collected.

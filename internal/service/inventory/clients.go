@@ -131,9 +131,7 @@ func (s *Service) seeClients(v fleet.View) {
 	if len(keep) == 0 {
 		return
 	}
-	if err := s.store.PutClients(context.Background(), keep); err != nil {
-		s.log.Error("clients could not be kept", "device", v.Name, "err", err)
-	}
+	s.ledger.stations(keep)
 }
 
 func (x *index) seeClients(v fleet.View) []store.Client {
@@ -208,6 +206,7 @@ func (s *Service) NameClient(ctx context.Context, mac, name string) error {
 		return err
 	}
 	mac = strings.ToLower(mac)
+	s.ledger.settle()
 	if err := s.store.NameClient(ctx, mac, name); err != nil {
 		return fmt.Errorf("client %s: %w", mac, err)
 	}

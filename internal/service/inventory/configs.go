@@ -37,17 +37,19 @@ func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 	s.configs.queue <- configRead{view: v, snap: store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document}}
 }
 
-// settle waits until the configurations that were read so far are kept.
+// settle waits until the configurations that were read so far are kept, and what else was seen.
 func (s *Service) settle() {
 	met := make(chan struct{})
 	s.configs.queue <- configRead{met: met}
 	<-met
+	s.ledger.settle()
 }
 
 // Close keeps what was read and is not kept yet. Nobody may read any more by then.
 func (s *Service) Close() {
 	close(s.configs.queue)
 	<-s.configs.ended
+	s.ledger.close()
 }
 
 // keepConfigs works until Close.

@@ -46,6 +46,7 @@ type Service struct {
 
 	index   *index
 	configs configs
+	ledger  *ledger
 
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
@@ -60,6 +61,7 @@ func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logg
 		configs:  configs{queue: make(chan configRead, waitingConfigs), ended: make(chan struct{})},
 		troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{},
 		TrialStepped: func(string, time.Time, driver.TrialStep) {}, ConfigSeen: func(fleet.View) {}, LetGo: func(string) {}}
+	out.ledger = newLedger(s, log)
 	go out.keepConfigs()
 	return out
 }
@@ -110,8 +112,11 @@ func (s *Service) take(ctx context.Context, d store.Device) error {
 		return nil
 	}
 	password, err := s.sealer.Open(d.Address, d.Secret)
-	if err != nil {
-		s.log.Error("a device's password cannot be read; adopt it anew", "device", d.Name, "err", err)
+	if err != nil { // it is not tried with none
+		s.log.Error("a device's password cannot be read", "device", d.Name, "err", err)
+		s.handTo(d, driver.Target{Address: d.Address, User: d.User, HostKey: d.HostKey, Locked: "its password cannot be read with the key of the secrets that is there; " +
+			"retire and forget it, and take it in hand anew"}, last)
+		return nil
 	}
 	s.hand(d, password, last)
 	return nil
@@ -119,9 +124,13 @@ func (s *Service) take(ctx context.Context, d store.Device) error {
 
 // hand gives a device to the fleet.
 func (s *Service) hand(d store.Device, password string, last fleet.View) {
+	s.handTo(d, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey, CallsHome: d.CallsHome}, last)
+}
+
+func (s *Service) handTo(d store.Device, t driver.Target, last fleet.View) {
 	last.Name, last.Reach, last.Since = d.Name, network.ReachWaiting, time.Now().UTC()
 	s.index.see(last) // before the fleet can tell of more
-	s.fleet.Add(d.Name, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey, CallsHome: d.CallsHome}, last)
+	s.fleet.Add(d.Name, t, last)
 }
 
 // Address returns an address in the form host:port, with the port of NETCONF where none is given.
@@ -252,17 +261,17 @@ func (s *Service) Move(ctx context.Context, name, address string) error {
 	return nil
 }
 
-// happened publishes an event at once and then keeps it.
+// happened publishes an event at once, and has it kept.
 func (s *Service) happened(e events.Event) {
 	s.bus.Publish(e)
 	if e.Text == "" {
 		return
 	}
-	_, err := s.store.AddEvent(context.Background(), store.Event{At: e.At, Kind: string(e.Kind), Device: e.Device, Port: e.Port, Text: e.Text})
-	if err != nil {
-		s.log.Error("an event could not be kept", "device", e.Device, "event", e.Text, "err", err)
-	}
+	s.ledger.event(store.Event{At: e.At, Kind: string(e.Kind), Device: e.Device, Port: e.Port, Text: e.Text})
 }
+
+// Written waits until what was told so far is written, or was tried in vain: whoever reads it then, reads what he was told of.
+func (s *Service) Written() { s.ledger.settle() }
 
 // Reached implements fleet.Observer.
 func (s *Service) Reached(v fleet.View) {
@@ -315,9 +324,7 @@ func (s *Service) keep(v fleet.View) {
 	if v.Known {
 		o.Config = &v.Config
 	}
-	if err := s.store.Observe(context.Background(), o); err != nil {
-		s.log.Error("what was seen of a device could not be kept", "device", v.Name, "err", err)
-	}
+	s.ledger.observation(o)
 }
 
 // observer gives the fleet what it needs and no more.

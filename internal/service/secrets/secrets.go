@@ -30,10 +30,18 @@ func (s *Sealer) LoginKey() ed25519.PrivateKey { return s.login }
 // ErrSealed tells that a secret cannot be opened: it is damaged, belongs to something else, or the key is another one.
 var ErrSealed = errors.New("the sealed secret cannot be opened with this key")
 
-// Open reads the key from a file, making it, for the owner alone, where there is none.
-func Open(file string) (*Sealer, error) {
+// ErrNoKey tells that the file with the key is not there.
+var ErrNoKey = errors.New("the key of the secrets is missing")
+
+// Open reads the key from a file. Where there is none it makes one, for the owner alone, unless something is sealed already: with
+// another key that could never be opened.
+func Open(file string, sealed bool) (*Sealer, error) {
 	key, err := os.ReadFile(file)
 	if errors.Is(err, fs.ErrNotExist) {
+		if sealed {
+			return nil, fmt.Errorf("%w: %s is not there, and the database holds passwords of devices that are sealed with it. Put the file back from the backup of the data folder; "+
+				"without it every device has to be given its password anew, which --new-secrets-key begins", ErrNoKey, file)
+		}
 		key = make([]byte, chacha20poly1305.KeySize)
 		_, _ = rand.Read(key) // never fails
 		err = create(file, key)

@@ -11,7 +11,7 @@ import (
 
 func TestSealedSecretOpensForItsOwnerAlone(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "key")
-	s, err := Open(file)
+	s, err := Open(file, false)
 	require.NoError(t, err)
 	info, err := os.Stat(file)
 	require.NoError(t, err)
@@ -21,7 +21,7 @@ func TestSealedSecretOpensForItsOwnerAlone(t *testing.T) {
 	assert.NotContains(t, string(sealed), "tidewater")
 	assert.NotEqual(t, sealed, s.Seal("10.0.0.1:830", "tidewater"), "the same secret looks different each time")
 
-	again, err := Open(file) // as after a restart
+	again, err := Open(file, false) // as after a restart
 	require.NoError(t, err)
 	plain, err := again.Open("10.0.0.1:830", sealed)
 	require.NoError(t, err)
@@ -35,7 +35,7 @@ func TestSealedSecretOpensForItsOwnerAlone(t *testing.T) {
 	_, err = again.Open("x", []byte("short"))
 	require.ErrorIs(t, err, ErrSealed)
 
-	other, err := Open(filepath.Join(t.TempDir(), "key"))
+	other, err := Open(filepath.Join(t.TempDir(), "key"), false)
 	require.NoError(t, err)
 	_, err = other.Open("x", s.Seal("x", "y"))
 	assert.ErrorIs(t, err, ErrSealed, "the key is another one")
@@ -44,6 +44,6 @@ func TestSealedSecretOpensForItsOwnerAlone(t *testing.T) {
 func TestKeyThatIsNoKey(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "key")
 	require.NoError(t, os.WriteFile(file, []byte("too short"), 0o600))
-	_, err := Open(file)
+	_, err := Open(file, false)
 	assert.ErrorContains(t, err, file)
 }

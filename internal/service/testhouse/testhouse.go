@@ -60,7 +60,7 @@ func New(t testing.TB, before ...func(*House)) *House {
 	h.Store, err = store.Open(t.Context(), filepath.Join(dir, "x.db"))
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, h.Store.Close()) })
-	h.Sealer, err = secrets.Open(filepath.Join(dir, "key"))
+	h.Sealer, err = secrets.Open(filepath.Join(dir, "key"), false)
 	require.NoError(t, err)
 	for _, s := range []network.Site{{Name: "tern-haven", Title: "Tern Haven", Code: "th", Entry: "th-sw-01"}, {Name: "fulmar", Title: "MV Fulmar", Code: "fm", Entry: "fm-sw-01"}} {
 		require.NoError(t, h.Store.PutSite(t.Context(), s))

@@ -13,6 +13,12 @@ UPDATE sessions SET made_at = unixepoch() * 1000000, seen_at = unixepoch() * 100
 -- Events that somebody took over from elsewhere have numbers below 0, and say who did.
 ALTER TABLE events ADD COLUMN imported_by TEXT NOT NULL DEFAULT '';
 
+-- Something sealed, by which the key is known again.
+CREATE TABLE key_check (
+    one    INTEGER PRIMARY KEY CHECK (one = 1),
+    sealed BLOB NOT NULL
+) STRICT;
+
 -- What is written to find out whether writing works.
 CREATE TABLE alive (
     one INTEGER PRIMARY KEY CHECK (one = 1),

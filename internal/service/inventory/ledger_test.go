@@ -1,0 +1,64 @@
+package inventory
+
+import (
+	"log/slog"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/store"
+)
+
+func openLedger(t *testing.T) (*ledger, *store.Store) {
+	t.Helper()
+	s, err := store.Open(t.Context(), filepath.Join(t.TempDir(), "x.db"))
+	require.NoError(t, err)
+	require.NoError(t, s.PutSite(t.Context(), network.Site{Name: "here", Title: "Here"}))
+	require.NoError(t, s.AddDevice(t.Context(), store.Device{Name: "sw", Site: "here", Address: "sw:830", Secret: []byte{1}, Identity: network.Identity{Serial: "S"}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
+	return newLedger(s, slog.New(slog.DiscardHandler)), s
+}
+
+func TestWhatIsSeenIsWrittenInOrder(t *testing.T) {
+	l, s := openLedger(t)
+	at := time.Now().UTC()
+	for i := range 1200 {
+		l.event(store.Event{At: at.Add(time.Duration(i) * time.Millisecond), Kind: "port", Device: "sw", Text: "x"})
+	}
+	for _, address := range []network.OperStatus{network.Up, network.Down} {
+		l.observation(store.Observation{Device: "sw", At: at, State: network.State{Ports: map[string]network.PortState{"1": {Oper: address}}}})
+	}
+	l.observation(store.Observation{Device: "forgotten", At: at})
+	l.settle()
+	list, err := s.Events(t.Context(), store.EventQuery{Limit: 2000})
+	require.NoError(t, err)
+	assert.Len(t, list, 1200)
+	ports, err := s.PortStates(t.Context(), "sw")
+	require.NoError(t, err)
+	assert.Equal(t, network.Down, ports["1"].Oper, "the newest stays")
+	assert.Empty(t, l.seen, "of a device that is not there nothing waits for ever")
+	l.event(store.Event{At: at, Kind: "port", Device: "sw", Text: "the last"})
+	l.close()
+	list, err = s.Events(t.Context(), store.EventQuery{Limit: 2000})
+	require.NoError(t, err)
+	assert.Len(t, list, 1201, "what is left is written at the end")
+	require.NoError(t, s.Close())
+}
+
+// A store that takes nothing holds nobody up, and what waits for it is bounded.
+func TestABrokenStoreHoldsUpNobody(t *testing.T) {
+	l, s := openLedger(t)
+	require.NoError(t, s.Close())
+	begun := time.Now()
+	for range waitingEvents + 100 {
+		l.event(store.Event{At: begun, Kind: "port", Device: "sw", Text: "x"})
+	}
+	l.settle() // tried in vain
+	l.mu.Lock()
+	assert.LessOrEqual(t, len(l.events), waitingEvents+writtenAtOnce)
+	l.mu.Unlock()
+	l.close()
+}
