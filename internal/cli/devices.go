@@ -175,7 +175,7 @@ func (a *app) printDevice(d v1.DeviceDetail) {
 	p("")
 	p("  serial      %-24s firmware   %s", d.Serial, d.Firmware)
 	p("  address     %-24s management %s", d.Address, orDash(d.ManagementVLAN, "VLAN "))
-	p("  booted      %-24s seen       %s", ago(d.BootedAt)+" ago", sinceNow(d.SeenAt))
+	p("  booted      %-24s seen       %s", bootedWord(d.BootedAt), sinceNow(d.SeenAt))
 	p("  ports up    %-24s %s", fmt.Sprintf("%d of %d", d.Ports.Well, d.Ports.Total), powerLine(d.Power))
 	p("  host key    %s", d.HostKey)
 	a.printInside(d)
@@ -302,4 +302,12 @@ func (a *app) completeDevices(cmd *cobra.Command, _ []string, _ string) ([]strin
 		out[i] = d.Name + "\t" + d.Maker + " " + d.Model
 	}
 	return out, cobra.ShellCompDirectiveNoFileComp
+}
+
+// bootedWord says how long a device runs.
+func bootedWord(at time.Time) string {
+	if at.IsZero() {
+		return "not known"
+	}
+	return ago(at) + " ago"
 }

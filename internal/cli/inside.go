@@ -93,7 +93,11 @@ func (a *app) printInside(d v1.DeviceDetail) {
 		p("\nTunnels")
 		for _, t := range in.Tunnels {
 			state := map[bool]string{true: "well", false: "down"}[t.Up]
-			p("  %s %-22s %-10s %-14s %6.1f ms  jitter %4.1f ms  loss %.1f %%", a.mark(state), t.Name, t.Underlay, t.RemoteSystem, t.DelayMs, t.JitterMs, t.LossPercent)
+			how := "down since " + ago(t.Changed) + " ago"
+			if t.Up {
+				how = fmt.Sprintf("%6.1f ms  jitter %4.1f ms  loss %.1f %%", t.DelayMs, t.JitterMs, t.LossPercent)
+			}
+			p("  %s %-22s %-10s %-14s %s", a.mark(state), t.Name, t.Underlay, t.RemoteSystem, how)
 		}
 	}
 	if r := in.RadioLink; r != nil {

@@ -181,6 +181,7 @@ type PortEvent struct {
 	Port    string
 	Oper    network.OperStatus
 	Changed time.Time
+	ShutBy  string // what on the device itself keeps it shut; "" where nothing does
 }
 
 // ConfigEvent tells that the running configuration changed.

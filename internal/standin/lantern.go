@@ -221,6 +221,7 @@ func (s stations) of(n int) stations { s.count = n; return s }
 
 // LanternSound is the whole company: Lantern Sound Ferries.
 func LanternSound() Plant {
+	const timeServer, unset = "10.1.10.5", "kb-sw-04"
 	y := &yard{devices: map[string]*DeviceSpec{}}
 	y.harbourHouse()
 	y.ternHaven()
@@ -238,6 +239,11 @@ func LanternSound() Plant {
 	y.vessel("sandpiper", "sp", 34, 595)
 	for name, d := range y.devices {
 		d.Crated = strings.HasPrefix(name, "sp-")
+	}
+	for name, d := range y.devices { // one was forgotten when the others were told
+		if d.NTP = timeServer; name == unset {
+			d.NTP = ""
+		}
 	}
 	for _, name := range y.order {
 		y.plant.Devices = append(y.plant.Devices, *y.devices[name])

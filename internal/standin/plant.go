@@ -35,7 +35,8 @@ type DeviceSpec struct {
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
-	Crated                  bool // in its crate, to be unpacked later: it comes by itself then
+	NTP                     string // the server that sets its clock; "" for none
+	Crated                  bool   // in its crate, to be unpacked later: it comes by itself then
 }
 
 // Cluster is several boxes that act as one: a stack, which is one device of several members; a pair of switches to which
@@ -279,7 +280,7 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		services.Add(node("ep-dev", "service", leaf("ep-dev", "name", name), leaf("ep-dev", "enabled", "true")))
 	}
 	out := xmlnode.New("", "data", services,
-		node("oc-sys", "system", node("oc-sys", "config", leaf("oc-sys", "hostname", s.Name))),
+		s.system(),
 		node("oc-lldp", "lldp", node("oc-lldp", "config", leaf("oc-lldp", "enabled", "true"))),
 		interfaces,
 		node("oc-netin", "network-instances", node("oc-netin", "network-instance", leaf("oc-netin", "name", "default"),
@@ -307,6 +308,16 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		out.Add(node("oc-stp", "stp", node("oc-stp", "global", node("oc-stp", "config", leaf("oc-stp", "enabled-protocol", "oc-stp-types:RSTP").
 			SetAttr("xmlns", "oc-stp-types", "http://openconfig.net/yang/spanning-tree/types"))),
 			node("oc-stp", "rstp", node("oc-stp", "config", leaf("oc-stp", "bridge-priority", strconv.Itoa(priority))))))
+	}
+	return out
+}
+
+func (s DeviceSpec) system() *xmlnode.Node {
+	x := in("oc-sys")
+	out := x.node("system", x.node("config", x.leaf("hostname", s.Name)))
+	if s.NTP != "" {
+		out.Add(x.node("ntp", x.node("config", x.leaf("enabled", "true")),
+			x.node("servers", x.node("server", x.leaf("address", s.NTP), x.node("config", x.leaf("address", s.NTP))))))
 	}
 	return out
 }

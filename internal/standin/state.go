@@ -49,10 +49,14 @@ func (d *device) confirmEvent(event string, s *netconf.ServerSession) {
 func (d *device) portChanged(at time.Time, p *portSim) {
 	d.linkChanged(p)
 	ns := namespaces["ep-dev"]
-	d.notify(at, xmlnode.New(ns, "port-state-changed",
+	n := xmlnode.New(ns, "port-state-changed",
 		xmlnode.Leaf(ns, "name", p.spec.Name),
 		xmlnode.Leaf(ns, "oper-status", operStatus(p)),
-		xmlnode.Leaf(ns, "last-change", strconv.FormatInt(p.changed.UnixNano(), 10))))
+		xmlnode.Leaf(ns, "last-change", strconv.FormatInt(p.changed.UnixNano(), 10)))
+	if by := d.world.keptShut(d, p); by != "" && !p.up && d.cfg.ports[p.spec.Name].enabled {
+		n.Add(xmlnode.Leaf(ns, "shut-by", by))
+	}
+	d.notify(at, n)
 }
 
 func operStatus(p *portSim) string {

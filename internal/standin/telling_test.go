@@ -103,7 +103,7 @@ func TestWhoIsIsolatedIsNotMisled(t *testing.T) {
 func TestAClockThatNoServerSetsGoesWrong(t *testing.T) {
 	t.Parallel()
 	w := steppedWorld(t, Options{})
-	d := w.devices["th-sw-02"]
+	d := w.devices["kb-sw-04"]
 	at := func() time.Duration {
 		told, err := time.Parse(time.RFC3339, d.stateTree(w.clock.now(), nil).TextAt("system/state/current-datetime"))
 		require.NoError(t, err)
@@ -114,9 +114,9 @@ func TestAClockThatNoServerSetsGoesWrong(t *testing.T) {
 	w.Step(48 * time.Hour)
 	assert.Greater(t, at(), before)
 	ntp := "oc-sys:system/ntp/"
-	configure(t, w, "th-sw-02", ntp+"servers/server[10.1.1.1]/config/address 10.1.1.1")
+	configure(t, w, "kb-sw-04", ntp+"servers/server[10.1.1.1]/config/address 10.1.1.1")
 	assert.Greater(t, at(), before, "it is not switched on")
-	configure(t, w, "th-sw-02", ntp+"config/enabled true")
+	configure(t, w, "kb-sw-04", ntp+"config/enabled true")
 	assert.LessOrEqual(t, at(), time.Second)
 	assert.Equal(t, "3", d.stateTree(w.clock.now(), nil).TextAt("system/ntp/servers/server/state/stratum"))
 }

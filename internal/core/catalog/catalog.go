@@ -127,6 +127,9 @@ func NewSite(s network.Site, devices []*Device) *Site {
 // neighbour report speaks of.
 func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) string) (*Device, []*Port) {
 	d := &Device{Record: r, Sight: s, Site: site, Health: network.DeviceHealth(s.Reach), host: hostOf(r.Address)}
+	if d.Health == network.Well && s.Identity.Unread {
+		d.Health, d.Troubles = network.HealthUnknown, []network.Trouble{{Key: "unread", Text: s.Identity.UnreadWhy()}}
+	}
 	if d.Health == network.Well {
 		if d.Troubles = s.Inside.Troubles(); len(d.Troubles) > 0 {
 			d.Health = network.Degraded

@@ -215,7 +215,7 @@ func linkFields() []*selector.Field {
 		rate("link.tx", "what the device sends over the link, in bit/s", func(l *Link) float64 { return l.TxBps }),
 		{Name: "link.vlan", Noun: selector.Link, Type: selector.Number, Many: true, Help: "VLANs that pass the link", GetMany: func(row any) []selector.Datum { return row.(*Link).vlans }},
 		words("link.underlay", "what the tunnel goes over", func(l *Link) string { return l.Underlay }),
-		measured("link.delay", "delay over the tunnel, in ms", func(l *Link) float64 { return l.DelayMs }),
-		measured("link.loss", "frames lost over the tunnel, in percent", func(l *Link) float64 { return l.Loss }),
+		measured("link.delay", "delay over a tunnel that is up, in ms", func(l *Link) float64 { return l.DelayMs }),
+		measured("link.loss", "frames lost over a tunnel that is up, in percent", func(l *Link) float64 { return l.Loss }),
 	}
 }

@@ -2,6 +2,7 @@ package network
 
 import (
 	"fmt"
+	"strings"
 	"time"
 )
 
@@ -104,6 +105,23 @@ type Identity struct {
 	BootedAt time.Time `json:"booted_at"`
 	// Abilities that the device announced, in our words: see the constants.
 	Abilities []Ability `json:"abilities"`
+	// Announces lists the models of a device of which nothing can be read; it is empty for all others.
+	Announces []string `json:"announces,omitempty"`
+	Unread    bool     `json:"unread,omitempty"` // that nothing of it can be read
+}
+
+// UnreadWhy says of a device of which nothing can be read what it is.
+func (id Identity) UnreadWhy() string {
+	const shown = 6
+	switch n := len(id.Announces); {
+	case !id.Unread:
+		return ""
+	case n == 0:
+		return "It is connected, and nothing of it can be read: it announces no model."
+	case n > shown:
+		return fmt.Sprintf("It is connected, and nothing of it can be read: of the models that it announces (%s and %d more) none is known here.", strings.Join(id.Announces[:shown], ", "), n-shown)
+	}
+	return fmt.Sprintf("It is connected, and nothing of it can be read: of the models that it announces (%s) none is known here.", strings.Join(id.Announces, ", "))
 }
 
 // Ability is something that a device can do, as far as its announcements tell.

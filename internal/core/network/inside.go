@@ -54,6 +54,10 @@ type Clock struct {
 // to be read.
 const ClockTolerance = 2
 
+// clockFar is by how many seconds a clock that is wrong is a trouble: the times of its log are no longer to be held against those
+// of others.
+const clockFar = 10
+
 // Right reports whether the clock is.
 func (c Clock) Right() bool { return max(c.AheadSeconds, -c.AheadSeconds) <= ClockTolerance }
 
@@ -348,6 +352,17 @@ func (i Inside) Troubles() []Trouble {
 		if low := m.Limits.RxLow; low != 0 && m.RxDbm < low && m.RxDbm > -35 { // below that there is no light at all: the link tells
 			say("module "+m.Port, "The module in %s receives %.1f dBm; its limit is %.1f dBm.", m.Port, m.RxDbm, low)
 		}
+	}
+	if c := i.Clock; c != nil && max(c.AheadSeconds, -c.AheadSeconds) > clockFar {
+		way := "ahead"
+		if c.AheadSeconds < 0 {
+			way = "behind"
+		}
+		why := "no server sets it"
+		if c.Server != "" {
+			why = "although " + c.Server + " sets it"
+		}
+		say("clock", "Its clock is %d s %s, %s.", max(c.AheadSeconds, -c.AheadSeconds), way, why)
 	}
 	for _, b := range i.Bundles {
 		lost := 0

@@ -70,7 +70,7 @@ const (
 // only when something was there that should be there still, which wanted tells.
 func PortHealth(c PortConfig, s PortState, known, wanted bool) Health {
 	switch {
-	case !c.Enabled:
+	case !c.Enabled, known && s.ShutAsMeant():
 		return Off
 	case !known || s.Oper == Unknown || s.Oper == "":
 		return HealthUnknown
@@ -81,6 +81,31 @@ func PortHealth(c PortConfig, s PortState, known, wanted bool) Health {
 	default:
 		return Off
 	}
+}
+
+// ShutAsMeant tells whether the device itself keeps the port shut because somebody wants it so at this time: by its hours, or with
+// what it follows. What a guard shuts is a fault.
+func (s PortState) ShutAsMeant() bool {
+	return s.Oper != Up && (s.ShutBy == "schedule" || s.ShutBy == "follow")
+}
+
+// ShutWhy says why the device itself keeps a port shut, to follow its name; "" where it does not.
+func (s PortState) ShutWhy() string {
+	switch s.ShutBy {
+	case "":
+		return ""
+	case "schedule":
+		return "is shut by its schedule"
+	case "follow":
+		return "is shut because what it follows is down"
+	case "flap-guard":
+		return "was shut by its flap guard: its link came and went too often"
+	case "loop-protection":
+		return "was shut by loop protection: its own probe came back"
+	case "bpdu-guard":
+		return "was shut by its BPDU guard: a bridge was heard there"
+	}
+	return "was shut by the device: " + s.ShutBy
 }
 
 // Power is what a device feeds over its ports.

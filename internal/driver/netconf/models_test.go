@@ -195,3 +195,10 @@ func TestATimeThatCannotBeIsNotKnown(t *testing.T) {
 	hour := now.Add(time.Hour).UTC().Round(0)
 	assert.True(t, hour.Equal(epoch(strconv.FormatInt(hour.UnixNano(), 10))), "a clock that is an hour ahead is one that goes wrong")
 }
+
+func TestWhatADeviceAnnouncesIsRead(t *testing.T) {
+	stranger := netconf.Hello{Capabilities: []string{netconf.CapBase11, "urn:petrel:boats?module=petrel-boats&revision=2020-01-01", "urn:petrel:oars?revision=2020-01-01&module=petrel-oars", "urn:x?module=%zz"}}
+	assert.False(t, announces(stranger))
+	assert.Equal(t, []string{"petrel-boats", "petrel-oars"}, modulesOf(stranger))
+	assert.True(t, announces(netconf.Hello{Capabilities: []string{nsInterfaces + "?module=openconfig-interfaces"}}))
+}

@@ -4,6 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/url"
+	"slices"
+	"strings"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -57,7 +60,33 @@ func (s *session) Identify(ctx context.Context) (network.Identity, error) {
 			id.Abilities = append(id.Abilities, ability)
 		}
 	}
+	if id.Unread = id.Maker+id.Model+id.Serial+id.Hostname == "" && id.BootedAt.IsZero() && !announces(s.rpc.Peer()); id.Unread {
+		id.Announces = modulesOf(s.rpc.Peer())
+	}
 	return id, nil
+}
+
+// known are the namespaces without which nothing of a device can be read.
+var known = []string{nsInterfaces, nsSystem, nsPlatform, nsDevice}
+
+// announces tells whether a device announces a model by which something can be read.
+func announces(h netconf.Hello) bool {
+	return slices.ContainsFunc(known, func(ns string) bool { return h.Has(ns) })
+}
+
+const maxModules = 200 // that are told
+
+// modulesOf lists the modules that a hello announces (RFC 6020 section 5.6.4).
+func modulesOf(h netconf.Hello) []string {
+	var out []string
+	for _, c := range h.Capabilities {
+		_, query, _ := strings.Cut(c, "?")
+		if q, err := url.ParseQuery(query); err == nil && q.Get("module") != "" && len(out) < maxModules {
+			out = append(out, q.Get("module"))
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) {
@@ -276,7 +305,7 @@ func readEvent(n netconf.Notification) (driver.Event, bool) {
 	switch n.Content.Name {
 	case "port-state-changed":
 		e.Port = &driver.PortEvent{Port: n.Content.TextAt("name"), Oper: operStatus(n.Content.TextAt("oper-status")),
-			Changed: epoch(n.Content.TextAt("last-change"))}
+			Changed: epoch(n.Content.TextAt("last-change")), ShutBy: n.Content.TextAt("shut-by")}
 	case "netconf-config-change":
 		e.Config = &driver.ConfigEvent{By: n.Content.TextAt("changed-by/username")}
 	case "netconf-confirmed-commit":

@@ -45,7 +45,7 @@ func (s *Service) health(touched, near []string) wellness {
 		if slices.Contains(touched, v.Name) {
 			w.inside[v.Name] = v.Inside.ObservedAt
 			for name, p := range v.State.Ports {
-				if p.Oper == network.Up {
+				if p.Oper == network.Up || p.ShutAsMeant() { // by its hours, which are none of this change
 					w.ports[network.PortRef{Device: v.Name, Port: name}] = true
 				}
 			}

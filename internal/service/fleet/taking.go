@@ -117,7 +117,7 @@ func (u *unit) portEvent(e driver.PortEvent) {
 		return
 	}
 	p := old
-	p.Oper, p.Changed, p.ObservedAt = e.Oper, e.Changed, now
+	p.Oper, p.Changed, p.ObservedAt, p.ShutBy = e.Oper, e.Changed, now, e.ShutBy
 	if p.Oper != network.Up {
 		p.SpeedMbps, p.Rates = 0, network.Rates{}
 	}

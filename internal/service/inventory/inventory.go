@@ -294,6 +294,9 @@ func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortSt
 	text := fmt.Sprintf("%s:%s has its link back.", v.Name, port)
 	if after.Oper != network.Up {
 		text = fmt.Sprintf("%s:%s lost its link.", v.Name, port)
+		if why := after.ShutWhy(); why != "" {
+			text = fmt.Sprintf("%s:%s %s.", v.Name, port, why)
+		}
 	}
 	s.happened(events.Event{At: time.Now().UTC(), Kind: events.PortState, Device: v.Name, Port: port, Text: text, Health: string(after.Oper)})
 	s.keep(v)

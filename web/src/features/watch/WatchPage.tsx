@@ -114,12 +114,20 @@ function Attention() {
             state="down"
             to={`/devices/${p.device}?sel=${encodeURIComponent(p.port)}`}
             name={p.ref}
-            text={`lost its link${p.description ? ` — ${p.description}` : ""}${p.peer ? `, to ${p.peer.system}:${p.peer.port}` : ""}`}
+            text={`${p.shut_by ? shutWord(p.shut_by) : "lost its link"}${p.description ? ` — ${p.description}` : ""}${p.peer ? `, to ${p.peer.system}:${p.peer.port}` : ""}`}
             at={p.changed_at}
           />
         ))}
       </ul>
     </Panel>
+  );
+}
+
+/** What on the device itself shut a port that ought to have a link. */
+function shutWord(by: string): string {
+  return (
+    { "flap-guard": "was shut by its flap guard", "loop-protection": "was shut by loop protection", "bpdu-guard": "was shut by its BPDU guard" }[by] ??
+    `was shut by the device (${by})`
   );
 }
 
