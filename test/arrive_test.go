@@ -127,7 +127,7 @@ func TestClaimedDeviceComesAlone(t *testing.T) {
 	assert.True(t, d.CallsHome)
 	assert.Equal(t, []string{"quay"}, d.Tags)
 	assert.Equal(t, "Q1", d.Rack)
-	assert.Equal(t, "ada", d.AdoptedBy)
+	assert.Equal(t, "ada", d.EnrolledBy)
 	assert.Equal(t, 10, d.ManagementVLAN)
 	ports := map[string]v1.Port{}
 	for _, p := range d.PortList {

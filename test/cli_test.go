@@ -167,9 +167,9 @@ func TestMistakesOnTheCommandLine(t *testing.T) {
 		"VLAN 4095":            {[]string{"port", "set", printer, "vlan=4095"}, 3, "give a number from 1 to 4094"},
 		"unknown port":         {[]string{"port", "set", "th-sw-02:1/1/99", "vlan=40"}, 3, "has no port 1/1/99"},
 		"unreachable service":  {[]string{"devices", "--server", "http://127.0.0.1:1"}, 5, "not signed in to http://127.0.0.1:1"},
-		"unreachable device":   {[]string{"adopt", "127.0.0.1:1", "--user", "x", "--site", "tern-haven"}, 4, "connection refused"},
-		"key is not the given": {[]string{"adopt", c.rig.world.Address("th-sw-02"), "--user", "x", "--site", "tern-haven", "--host-key", "SHA256:x"}, 3, "not the one given"},
-		"key is not accepted":  {[]string{"adopt", c.rig.world.Address("th-sw-02"), "--user", "x", "--site", "tern-haven"}, 3, "was not accepted"},
+		"unreachable device":   {[]string{"enrol", "127.0.0.1:1", "--user", "x", "--site", "tern-haven"}, 4, "connection refused"},
+		"key is not the given": {[]string{"enrol", c.rig.world.Address("th-sw-02"), "--user", "x", "--site", "tern-haven", "--host-key", "SHA256:x"}, 3, "not the one given"},
+		"key is not accepted":  {[]string{"enrol", c.rig.world.Address("th-sw-02"), "--user", "x", "--site", "tern-haven"}, 3, "was not accepted"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got := c.run("no\n", tc.args...)

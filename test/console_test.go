@@ -165,7 +165,7 @@ func TestViewerIsOfferedNothingThatHeMayNotDo(t *testing.T) {
 		browser.SignIn(r.Base, "isla", password),
 		chromedp.Navigate(r.Base+"/devices"), browser.Shows("th-sw-02"),
 	))
-	assert.NotContains(t, b.Text(), "Adopt a device")
+	assert.NotContains(t, b.Text(), "Enrol a device")
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F7"),
 		browser.Shows("You may look at this port, not change it"),
@@ -190,7 +190,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 	pages := map[string][]chromedp.Action{
 		"watch":         {chromedp.Navigate(r.Base + "/watch"), browser.Shows("Tern Haven")},
 		"devices":       {chromedp.Navigate(r.Base + "/devices"), browser.Shows("th-sw-02")},
-		"adopt":         {chromedp.Navigate(r.Base + "/devices?adopt=1"), browser.Shows("Show its host key")},
+		"enrol":         {chromedp.Navigate(r.Base + "/devices?enrol=1"), browser.Shows("Show its host key")},
 		"device":        {chromedp.Navigate(r.Base + "/devices/th-sw-02?sel=1%2F1%2F7"), browser.Shows("H24P")},
 		"particulars":   {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=particulars"), browser.Shows("Serial number")},
 		"configuration": {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=configuration"), browser.Shows("<hostname>")},

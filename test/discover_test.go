@@ -65,7 +65,7 @@ func (r *rig) search(t testing.TB, in v1.DiscoveryRequest) v1.Discovery {
 	return d
 }
 
-// acceptAll adopts all that was found.
+// acceptAll enrols all that was found.
 func (r *rig) acceptAll(t testing.TB) {
 	t.Helper()
 	found, err := r.Found(t.Context())
@@ -100,7 +100,7 @@ func TestDiscoveryFindsTheCompanyFromOneAddress(t *testing.T) {
 	}
 	none, err := r.Devices(t.Context(), client.Query{})
 	require.NoError(t, err)
-	assert.Zero(t, none.All, "nothing is adopted by itself")
+	assert.Zero(t, none.All, "nothing is enrolled by itself")
 
 	r.acceptAll(t)
 	r.awaitAll(t)

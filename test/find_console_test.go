@@ -113,7 +113,7 @@ func TestDiscoveryByConsole(t *testing.T) {
 		browser.Shows(r.world.Serials()["mp-edge-01"]),
 		browser.Shows("3 devices found, waiting to be accepted"),
 		chromedp.Evaluate(`[...document.querySelectorAll("label")].find(l => l.innerText.trim() === "All").querySelector("input").click()`, nil),
-		browser.Press("Accept keys and adopt 3"),
+		browser.Press("Accept keys and enrol 3"),
 		browser.Shows("3 devices accepted."),
 	))
 	devices, err := r.Devices(t.Context(), client.Query{Where: "site = marram-point"})
@@ -197,7 +197,7 @@ func TestInsideByConsole(t *testing.T) {
 	}
 	require.NoError(t, b.Run(
 		browser.SignIn(r.Base, "ada", password), browser.Shows("harbour-house"),
-		page("/devices/th-sw-01?tab=layer2", "conductor", "standby", "Bundle lag3", "this is the root bridge"),
+		page("/devices/th-sw-01?tab=layer2", "leader", "deputy", "Bundle lag3", "this is the root bridge"),
 		page("/devices/hh-core-01?tab=layer2", "Pair of switches (MLAG)", "hh-core-02"),
 		page("/devices/hh-fw-01?tab=layer2", "High-availability pair", "standby"),
 		page("/devices/hh-core-01?tab=hardware", "QSFP28", "6 modules"),

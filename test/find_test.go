@@ -253,7 +253,7 @@ func TestDevicesAreDescribedRetiredAndForgotten(t *testing.T) {
 	_, err = r.Device(t.Context(), "th-fw-01")
 	require.ErrorAs(t, err, &p)
 	assert.Equal(t, 404, p.Status)
-	r.adopt(t, "th-fw-01") // and can come again
+	r.enrol(t, "th-fw-01") // and can come again
 
 	clients := func() int {
 		list, err := r.Clients(t.Context(), client.Query{Where: "name = th-sw-02"})
@@ -265,7 +265,7 @@ func TestDevicesAreDescribedRetiredAndForgotten(t *testing.T) {
 	require.NoError(t, r.Retire(t.Context(), "th-sw-02"))
 	require.NoError(t, r.Forget(t.Context(), "th-sw-02"))
 	assert.Zero(t, clients())
-	r.adopt(t, "th-sw-02")
+	r.enrol(t, "th-sw-02")
 	require.Eventually(t, func() bool {
 		kept, err := r.svc.Store.Clients(t.Context(), time.Time{})
 		n := 0

@@ -68,7 +68,7 @@ func startProcess(t *testing.T, w *standin.World) *process {
 	for _, name := range w.Devices() {
 		probe, err := p.Probe(t.Context(), w.Address(name))
 		require.NoError(t, err)
-		_, err = p.Adopt(t.Context(), v1.Adoption{Address: probe.Address, User: deviceUser, Password: devicePassword, HostKey: probe.HostKey, Site: "tern-haven"})
+		_, err = p.Enrol(t.Context(), v1.Enrolment{Address: probe.Address, User: deviceUser, Password: devicePassword, HostKey: probe.HostKey, Site: "tern-haven"})
 		require.NoError(t, err)
 	}
 	p.awaitDevices(len(w.Devices()))

@@ -193,12 +193,12 @@ func TestWhatSomebodyChangesOnTheSpotIsDrift(t *testing.T) {
 	r.awaitAll(t)
 	assert.Equal(t, "night-shift", r.drifted(t, "th-sw-02", 2).Differences[0].By, "also after a restart")
 	term = signedIn(t, r)
-	term.good("drift", "adopt", "th-sw-02", "1/1/7")
+	term.good("drift", "accept", "th-sw-02", "1/1/7")
 	r.drifted(t, "th-sw-02", 0)
 	assert.Equal(t, "device", r.stands(t, printer, "vlan", 0).Layers[0].Value)
-	_, err = r.AdoptDrift(t.Context(), "th-sw-02", nil)
+	_, err = r.AcceptDrift(t.Context(), "th-sw-02", nil)
 	problem(t, err, http.StatusConflict, v1.ProblemInUse, "nothing there")
-	assert.NotEmpty(t, r.audited(t, "adopt-drift"))
+	assert.NotEmpty(t, r.audited(t, "accept-drift"))
 }
 
 func TestWhoChangesADevice(t *testing.T) {
@@ -292,7 +292,7 @@ func TestTemplatesAndDriftByConsole(t *testing.T) {
 	require.NoError(t, r.world.Throw(standin.Tinker, "th-sw-02:1/1/17"))
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/drift"), browser.Shows("night-shift"), browser.Press("Put all back…"), browser.Shows("Change 2"), browser.Shows("as intended"),
-		browser.Press("Adopt all as intended"), browser.Shows("Everything runs as intended"),
+		browser.Press("Accept all as intended"), browser.Shows("Everything runs as intended"),
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?tab=settings"), browser.Shows("Copy to others…"), browser.Choose("Changed", "local"), browser.Shows("It is under local control"),
 		browser.Choose("Changed", "here"), browser.Shows("Contact"),
 		chromedp.Navigate(r.Base+"/sites"), browser.Shows("Tern Haven terminal"), browser.Press("Settings"), browser.TypeInto("Contact", "Terminal office"), browser.Press("Add to draft 2"),

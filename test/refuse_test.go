@@ -220,7 +220,7 @@ func TestSessionLostInMidPush(t *testing.T) {
 	assert.Equal(t, "20", vlan)
 }
 
-func TestAdoptionThatCannotBe(t *testing.T) {
+func TestEnrolmentThatCannotBe(t *testing.T) {
 	t.Parallel()
 	r := startRig(t, startWorld(t))
 	silent, err := net.Listen("tcp", "127.0.0.1:0") // takes connections and says nothing
@@ -248,24 +248,24 @@ func TestAdoptionThatCannotBe(t *testing.T) {
 	}
 	probe, err := r.Probe(t.Context(), r.world.Address("th-sw-02"))
 	require.NoError(t, err)
-	good := v1.Adoption{Address: probe.Address, User: deviceUser, Password: devicePassword, HostKey: probe.HostKey, Site: "tern-haven"}
+	good := v1.Enrolment{Address: probe.Address, User: deviceUser, Password: devicePassword, HostKey: probe.HostKey, Site: "tern-haven"}
 	for name, tc := range map[string]struct {
-		spoil  func(*v1.Adoption)
+		spoil  func(*v1.Enrolment)
 		status int
 		kind   string
 		says   string
 	}{
-		"known already":  {func(*v1.Adoption) {}, http.StatusConflict, v1.ProblemExists, "is known already"},
-		"wrong host key": {func(a *v1.Adoption) { a.HostKey = "SHA256:nonsense" }, http.StatusConflict, v1.ProblemHostKey, "shows host key"},
-		"wrong password": {func(a *v1.Adoption) { a.Password = "guess" }, http.StatusUnprocessableEntity, v1.ProblemLogin, "does not accept"},
-		"unknown site":   {func(a *v1.Adoption) { a.Site = "atlantis" }, http.StatusUnprocessableEntity, v1.ProblemInvalid, "there is no site"},
-		"impossible name": {func(a *v1.Adoption) { a.Name = "Switch 2!" }, http.StatusUnprocessableEntity, v1.ProblemInvalid,
+		"known already":  {func(*v1.Enrolment) {}, http.StatusConflict, v1.ProblemExists, "is known already"},
+		"wrong host key": {func(a *v1.Enrolment) { a.HostKey = "SHA256:nonsense" }, http.StatusConflict, v1.ProblemHostKey, "shows host key"},
+		"wrong password": {func(a *v1.Enrolment) { a.Password = "guess" }, http.StatusUnprocessableEntity, v1.ProblemLogin, "does not accept"},
+		"unknown site":   {func(a *v1.Enrolment) { a.Site = "atlantis" }, http.StatusUnprocessableEntity, v1.ProblemInvalid, "there is no site"},
+		"impossible name": {func(a *v1.Enrolment) { a.Name = "Switch 2!" }, http.StatusUnprocessableEntity, v1.ProblemInvalid,
 			"is not a valid name"},
 	} {
-		t.Run("adopt: "+name, func(t *testing.T) {
+		t.Run("enrol: "+name, func(t *testing.T) {
 			a := good
 			tc.spoil(&a)
-			_, err := r.Adopt(t.Context(), a)
+			_, err := r.Enrol(t.Context(), a)
 			problem(t, err, tc.status, tc.kind, tc.says)
 			assert.NotContains(t, err.Error(), devicePassword)
 		})

@@ -61,7 +61,7 @@ const (
 // quick keeps tests short where nothing depends on the real waits.
 var quick = fleet.Timing{Connect: 2 * time.Second, Request: 4 * time.Second, KeepAlive: 700 * time.Millisecond, Poll: time.Second, Inspect: 2 * time.Second, BackOff: 200 * time.Millisecond, Quiet: 200 * time.Millisecond}
 
-// startRig starts a service on the world, with its devices adopted over the interface.
+// startRig starts a service on the world, with its devices enrolled over the interface.
 func startRig(t testing.TB, w *standin.World) *rig {
 	t.Helper()
 	r := &rig{dir: t.TempDir(), world: w, Client: &client.Client{}}
@@ -69,7 +69,7 @@ func startRig(t testing.TB, w *standin.World) *rig {
 	return r
 }
 
-// furnish starts the service and has it adopt the devices of the world.
+// furnish starts the service and has it enrol the devices of the world.
 func (r *rig) furnish(t testing.TB) {
 	t.Helper()
 	r.start(t)
@@ -78,7 +78,7 @@ func (r *rig) furnish(t testing.TB) {
 	r.Token = r.signIn(t, "ada")
 	require.NoError(t, r.PutSite(t.Context(), "tern-haven", v1.SiteRequest{Title: "Tern Haven terminal", Entry: "th-edge-01"}))
 	for _, name := range r.world.Devices() {
-		r.adopt(t, name)
+		r.enrol(t, name)
 	}
 	r.awaitAll(t)
 }
@@ -137,11 +137,11 @@ func (r *rig) as(t testing.TB, name, role string) *client.Client {
 	return &client.Client{Base: r.Base, Token: r.signIn(t, name)}
 }
 
-func (r *rig) adopt(t testing.TB, name string) {
+func (r *rig) enrol(t testing.TB, name string) {
 	t.Helper()
 	probe, err := r.Probe(t.Context(), r.world.Address(name))
 	require.NoError(t, err)
-	d, err := r.Adopt(t.Context(), v1.Adoption{Address: probe.Address, User: deviceUser, Password: devicePassword, HostKey: probe.HostKey, Site: "tern-haven"})
+	d, err := r.Enrol(t.Context(), v1.Enrolment{Address: probe.Address, User: deviceUser, Password: devicePassword, HostKey: probe.HostKey, Site: "tern-haven"})
 	require.NoError(t, err)
 	require.Equal(t, name, d.Name)
 }

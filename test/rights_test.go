@@ -174,7 +174,7 @@ func TestConfinedPersonSeesAndChangesHisPlaceOnly(t *testing.T) {
 	problem(t, coral.Describe(t.Context(), "th-sw-02", v1.DeviceDescription{Site: "tern-haven"}), http.StatusForbidden, v1.ProblemForbidden, "at tern-haven")
 	require.NoError(t, coral.Describe(t.Context(), "th-sw-02", v1.DeviceDescription{Site: "kelp-bay", Particulars: v1.Particulars{Notes: "by the crane"}}))
 	problem(t, coral.PutSite(t.Context(), "kelp-bay", v1.SiteRequest{Title: "x"}), http.StatusForbidden, v1.ProblemForbidden, "")
-	_, err = coral.Adopt(t.Context(), v1.Adoption{Address: "127.0.0.1:1", User: "x", Password: "x", HostKey: "SHA256:x", Site: "tern-haven"})
+	_, err = coral.Enrol(t.Context(), v1.Enrolment{Address: "127.0.0.1:1", User: "x", Password: "x", HostKey: "SHA256:x", Site: "tern-haven"})
 	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "at tern-haven")
 	_, err = coral.Discover(t.Context(), v1.DiscoveryRequest{Targets: []string{"127.0.0.1"}, User: "x"})
 	problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "operate discovery")

@@ -115,7 +115,7 @@ func startScaled(b *testing.B, sites int) *rig {
 			defer func() { <-slots }()
 			key, err := r.svc.Inventory.HostKey(b.Context(), w.Address(name))
 			if err == nil {
-				_, err = r.svc.Inventory.Adopt(b.Context(), inventory.Adoption{Address: w.Address(name), User: deviceUser, Password: devicePassword, HostKey: key, Site: "site-" + name[:4], By: "ada"})
+				_, err = r.svc.Inventory.Enrol(b.Context(), inventory.Enrolment{Address: w.Address(name), User: deviceUser, Password: devicePassword, HostKey: key, Site: "site-" + name[:4], By: "ada"})
 			}
 			if err != nil {
 				b.Errorf("%s: %v", name, err)

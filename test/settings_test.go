@@ -82,7 +82,7 @@ func TestBulkEditTellsOfEachThing(t *testing.T) {
 		_, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{row}})
 		assert.ErrorContains(t, err, what)
 	}
-	none, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{{On: []string{"th-fw-01:port9"}, Set: map[string]string{"vlan": "40"}}}})
+	none, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{{On: []string{"th-fw-01:wan1"}, Set: map[string]string{"vlan": "40"}}}})
 	require.NoError(t, err)
 	assert.Nil(t, none.Change, "nothing could be set: there is no draft")
 

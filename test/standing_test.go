@@ -162,7 +162,7 @@ func TestAPairAndAStackByDraft(t *testing.T) {
 	r.kept(t, v1.BulkRow{On: []string{"hh-sw-01:member/3"}, Set: map[string]string{"present": "on", "priority": "200"}},
 		v1.BulkRow{On: []string{"hh-core-02:pair/hh-core"}, Set: map[string]string{"priority": "100"}})
 	r.inside(t, "hh-sw-01", "the third unit leads", func(d v1.DeviceDetail) bool {
-		return d.Inside.Cluster != nil && len(d.Inside.Cluster.Members) == 3 && d.Inside.Cluster.Members[2].Role == "conductor"
+		return d.Inside.Cluster != nil && len(d.Inside.Cluster.Members) == 3 && d.Inside.Cluster.Members[2].Role == "leader"
 	})
 	r.inside(t, "hh-core-01", "the other core leads", func(d v1.DeviceDetail) bool {
 		return d.Inside.Cluster != nil && d.Inside.Cluster.Members[0].Name == "hh-core-02" && d.Inside.Pair != nil && d.Inside.Pair.Joined

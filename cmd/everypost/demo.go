@@ -54,9 +54,11 @@ type demoOptions struct {
 func demoCommand() *cobra.Command {
 	var o demoOptions
 	cmd := &cobra.Command{
-		Use: "demo", Short: "Run the service with a simulated terminal of Lantern Sound Ferries", Args: cobra.NoArgs,
-		Long: `Run the service, in a process of its own, beside a simulated terminal: five devices that speak the real protocols on
-loopback addresses. Everything that is done is kept in the data folder. Ctrl-C stops all of it.`,
+		Use: "demo", Short: "Run the service with the simulated devices of Lantern Sound Ferries", Args: cobra.NoArgs,
+		Long: `Run the service, in a process of its own, beside the simulated devices of a ferry company: 77 at twelve sites, which speak the
+real protocols on loopback addresses. Everything that is done is kept in the data folder. Ctrl-C stops all of it.
+
+The devices let in the user ` + demoDeviceUser + ` with the password ` + demoDevicePassword + `.`,
 		RunE: func(cmd *cobra.Command, _ []string) error { return demo(cmd.Context(), cmd.OutOrStdout(), o) },
 	}
 	f := cmd.Flags()
@@ -72,7 +74,7 @@ loopback addresses. Everything that is done is kept in the data folder. Ctrl-C s
 	f.IntVar(&o.pagePort, "page-port", 2880, "port on which the simulated devices serve their own pages; 0 for none")
 	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
 	fault := &cobra.Command{
-		Use: "fault FAULT TARGET", Short: "Throw a fault at the simulated terminal", Args: cobra.ExactArgs(2),
+		Use: "fault FAULT TARGET", Short: "Throw a fault at the simulated devices", Args: cobra.ExactArgs(2),
 		Long:      "Throw a fault at the simulated terminal that runs on this machine. The target is a device, or for cut and mend a port.\n\nFaults: " + faultNames(", "),
 		Example:   "  everypost demo fault cut th-sw-02:1/1/7\n  everypost demo fault mend th-sw-02:1/1/7\n  everypost demo fault refuse-commit th-sw-01",
 		ValidArgs: strings.Fields(faultNames(" ")),
@@ -411,7 +413,7 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	}
 	for _, r := range results.Items {
 		if r.Problem != "" {
-			return fmt.Errorf("%s was not adopted: %s", r.Address, r.Problem)
+			return fmt.Errorf("%s was not enrolled: %s", r.Address, r.Problem)
 		}
 	}
 	if scaled(world) {

@@ -37,7 +37,7 @@ func (a *app) auditCommand() *cobra.Command {
 			return a.list(list, []string{"entry", "at", "user", "action", "object", "detail"}, rows, "Nothing of that kind was done.")
 		},
 	}
-	cmd.Flags().IntVar(&last, "last", last, "the last so many, at most 10000")
+	countVar(cmd.Flags(), &last, "last", last, 1, "the last so many, at most 10000")
 	cmd.AddCommand(&cobra.Command{
 		Use: "verify", Short: "Hold every entry against the chain of hashes", Args: cobra.NoArgs,
 		Long: `Hold every entry against the chain of hashes. An entry that was changed, put in or taken out breaks the chain: the exit code

@@ -1,9 +1,12 @@
 package cli
 
 import (
+	"bufio"
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -14,6 +17,7 @@ import (
 
 	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/cli/safe"
 )
 
 func (a *app) changesCommand() *cobra.Command {
@@ -75,16 +79,103 @@ func (a *app) changeCommand() *cobra.Command {
 			}),
 		a.onChange(&cobra.Command{Use: "take-back CHANGE", Short: "Make a draft that takes a change that was kept back"},
 			func(ctx context.Context, c *client.Client, n int64) error { return a.orPrint(c.TakeBack(ctx, n)) }),
-		a.onChange(&cobra.Command{Use: "discard CHANGE", Short: "Throw a draft away"},
-			func(ctx context.Context, c *client.Client, n int64) error {
-				if err := c.Discard(ctx, n); err != nil {
-					return err
-				}
-				a.say("Draft %d was thrown away.", n)
-				return nil
-			}),
+		a.discardCommand(),
 	)
 	return cmd
+}
+
+// discardCommand throws drafts away: those that are named, or all of one's own.
+func (a *app) discardCommand() *cobra.Command {
+	var mine bool
+	cmd := &cobra.Command{
+		Use: "discard CHANGE...", Short: "Throw drafts away", ValidArgsFunction: a.completeChanges,
+		Example: "  everypost change discard 12 13 15-19\n  everypost change discard --mine",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			if mine == (len(args) > 0) {
+				return usage("name the drafts, such as 12 15-19, or say --mine")
+			}
+			numbers, err := changeNumbers(args)
+			if err != nil {
+				return err
+			}
+			if mine {
+				if numbers, err = a.ownDrafts(ctx, c); err != nil {
+					return err
+				}
+				if len(numbers) == 0 {
+					a.say("You have no draft.")
+					return nil
+				}
+				if len(numbers) > 1 {
+					if err := a.confirm(fmt.Sprintf("Throw your %d drafts away? Type yes: ", len(numbers)), "yes"); err != nil {
+						return err
+					}
+				}
+			}
+			var failed []error
+			for _, n := range numbers {
+				if err := c.Discard(ctx, n); err != nil {
+					failed = append(failed, err)
+					continue
+				}
+				a.say("Draft %d was thrown away.", n)
+			}
+			return errors.Join(failed...)
+		}),
+	}
+	cmd.Flags().BoolVar(&mine, "mine", false, "all of your own that are not pushed")
+	return cmd
+}
+
+// changeNumbers reads numbers of changes, and ranges of them.
+func changeNumbers(words []string) ([]int64, error) {
+	var out []int64
+	for _, w := range words {
+		first, last, isRange := strings.Cut(w, "-")
+		from, err := changeNumber(first)
+		to := from
+		if err == nil && isRange {
+			to, err = changeNumber(last)
+		}
+		if err != nil || to < from || to-from > 1000 {
+			return nil, usage("%q is no number of a change, and no range such as 15-19", w)
+		}
+		for n := from; n <= to; n++ {
+			out = append(out, n)
+		}
+	}
+	return out, nil
+}
+
+// ownDrafts lists the drafts of who is signed in.
+func (a *app) ownDrafts(ctx context.Context, c *client.Client) ([]int64, error) {
+	me, err := c.WhoAmI(ctx)
+	if err != nil {
+		return nil, err
+	}
+	list, err := c.Changes(ctx, "")
+	if err != nil {
+		return nil, err
+	}
+	var out []int64
+	for _, ch := range list.Items {
+		if ch.Owner == me.Name && (ch.State == "draft" || ch.State == "checked") {
+			out = append(out, ch.Number)
+		}
+	}
+	return out, nil
+}
+
+// confirm asks before what cannot be undone: the answer must be the word.
+func (a *app) confirm(question, word string) error {
+	answer, err := a.ask(bufio.NewReader(a.in), question)
+	if err != nil {
+		return err
+	}
+	if answer != word {
+		return &codedError{ExitRefused, errors.New("nothing was done")}
+	}
+	return nil
 }
 
 // onChange is the shape of a command that acts on one change.
@@ -304,8 +395,17 @@ func (a *app) printOverlaps(ch v1.Change) {
 		return
 	}
 	_, _ = fmt.Fprintln(a.out, "\nAlso set by others")
+	by := map[int64][]v1.Overlap{}
 	for _, o := range ch.Overlaps {
-		_, _ = fmt.Fprintf(a.out, "  %s %s=%s in change %d of %s, %s\n", o.Port, o.Field, o.Value, o.Change, o.Owner, o.State)
+		by[o.Change] = append(by[o.Change], o)
+	}
+	for _, number := range slices.Sorted(maps.Keys(by)) {
+		of := by[number]
+		more := ""
+		if n := len(of) - 1; n > 0 {
+			more = fmt.Sprintf(" and %d more", n)
+		}
+		_, _ = fmt.Fprintf(a.out, "  change %d of %s, %s: %s %s=%s%s\n", number, of[0].Owner, of[0].State, of[0].Port, of[0].Field, safe.Line(of[0].Value), more)
 	}
 }
 
@@ -381,7 +481,7 @@ func (a *app) printDifferences(ch v1.Change) {
 			rows[i] = append(r, layerText(cmp.Or(ch.Differences[i].Layer, "device")))
 		}
 	}
-	a.table(head, rows)
+	a.table(a.out, head, rows)
 }
 
 // printSayings says what a change has layers say, and things say no more. It tells whether there is any of that.
@@ -400,7 +500,7 @@ func (a *app) printSayings(ch v1.Change) bool {
 		rows = append(rows, []string{e.Port, e.Field, value})
 	}
 	if len(rows) > 0 {
-		a.table([]string{"layer", "setting", "will be"}, rows)
+		a.table(a.out, []string{"layer", "setting", "will be"}, rows)
 	}
 	return len(rows) > 0
 }

@@ -66,6 +66,9 @@ replaces, tags, building, floor, rack, contact and notes. "-" reads them from th
 				return usage("give the serial number, or a file with --file")
 			default:
 				c.Serial = args[0]
+				if c.Replaces == "" && (c.Name == "" || c.Site == "") {
+					return usage("what the device is to be is missing: give its --name and --site, or the device that it --replaces")
+				}
 				for _, s := range sets {
 					e, err := parseSet(c.Name, s)
 					if err != nil {

@@ -14,6 +14,7 @@ import (
 	"golang.org/x/term"
 
 	"example.net/everypost/internal/api/client"
+	"example.net/everypost/internal/cli/safe"
 )
 
 // Exit codes.
@@ -95,6 +96,9 @@ type app struct {
 	tryRole string
 	format  string
 	noColor bool
+	columns []string // of lists, in order; nil: all
+	wide    bool     // lists are not fitted to the terminal
+	groupBy string   // the column by whose values a list is grouped
 }
 
 // Root returns the command tree for a version of the program. More commands may be added to it.
@@ -119,16 +123,19 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.StringVar(&a.tryRole, "try-role", "", "show what somebody of this role would see; nothing is done")
 	f.StringVarP(&a.format, "output", "o", "table", "form of the output: table, json, yaml or csv")
 	f.BoolVar(&a.noColor, "no-color", false, "no colours (also NO_COLOR); there are none when the output is not a terminal")
+	f.StringSliceVar(&a.columns, "columns", nil, "columns of a list, in this order")
+	f.BoolVar(&a.wide, "wide", false, "do not fit lists to the width of the terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.templatesCommand(), a.templateCommand(), a.layersCommand(), a.driftCommand(), a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.adoptCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.portCommand(), a.settingsCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
 		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.changeRulesCommand(), a.changeRuleCommand(), a.setupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	return root
 }
 
 // Run runs the command tree and returns the exit code, having said on standard error what went wrong, why, and what next.
 func Run(ctx context.Context, root *cobra.Command) int {
-	err := root.ExecuteContext(ctx)
+	explain(root)
+	cmd, err := root.ExecuteContextC(ctx)
 	if err == nil {
 		return ExitOK
 	}
@@ -136,11 +143,11 @@ func Run(ctx context.Context, root *cobra.Command) int {
 	if code == ExitFailed && isUsage(err) {
 		code = ExitUsage
 	}
-	_, _ = fmt.Fprintf(root.ErrOrStderr(), "everypost: %v\n", err)
+	_, _ = fmt.Fprintf(root.ErrOrStderr(), "everypost: %s\n", safe.Lines(err.Error()))
 	if a := advice(err); a != "" {
 		_, _ = fmt.Fprintln(root.ErrOrStderr(), a)
 	} else if code == ExitUsage {
-		_, _ = fmt.Fprintln(root.ErrOrStderr(), "See \"everypost help\".")
+		_, _ = fmt.Fprintf(root.ErrOrStderr(), "See \"%s --help\".\n", cmd.CommandPath())
 	}
 	return code
 }
@@ -162,6 +169,9 @@ func (a *app) client() (*client.Client, error) {
 		return nil, err
 	}
 	c := &client.Client{Base: a.address(saved), Token: os.Getenv("EVERYPOST_TOKEN"), TryRole: a.tryRole}
+	if !a.isData() { // a program gets texts as they are
+		c.Clean = safe.Lines
+	}
 	if c.Token == "" && saved.Server == c.Base {
 		c.Token = saved.Token
 	}

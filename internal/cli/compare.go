@@ -52,7 +52,7 @@ func (a *app) compareCommand() *cobra.Command {
 				rows[i] = []string{d.Port, d.Field, a.paint(text.FgRed, orNothing(d.Before)), a.paint(text.FgGreen, orNothing(d.After))}
 			}
 			if len(rows) > 0 {
-				a.table([]string{"on", "setting", "before", "after"}, rows)
+				a.table(a.out, []string{"on", "setting", "before", "after"}, rows)
 			}
 			for _, d := range cmp.Devices {
 				for _, s := range d.Steps {

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"example.net/everypost/internal/api/client"
+	"example.net/everypost/internal/cli/safe"
 )
 
 func (a *app) configurationCommand() *cobra.Command {
@@ -23,6 +24,9 @@ func (a *app) configurationCommand() *cobra.Command {
 			text, err := c.Configuration(ctx, args[0], defaults)
 			if err != nil {
 				return err
+			}
+			if isTerminal(a.out) {
+				text = safe.Lines(text)
 			}
 			lines := strings.Split(strings.TrimRight(text, "\n"), "\n")
 			if section != "" {

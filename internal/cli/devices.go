@@ -28,6 +28,7 @@ func (a *app) devicesCommand() *cobra.Command {
 
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Look at one device, describe it, or take it out of service"}
+	cmd.AddCommand(a.tableCommands()...)
 	cmd.AddCommand(a.pinCommand(), a.describeCommand(),
 		a.configurationCommand(), a.configurationsCommand(), a.controlCommand(), a.copyCommand(), a.deviceSetCommand(), a.readyCommand(), a.standingCommand("DEVICE", "devices"),
 		&cobra.Command{
@@ -44,8 +45,7 @@ func (a *app) deviceCommand() *cobra.Command {
 			func(ctx context.Context, c *client.Client, name string) error { return c.Retire(ctx, name) }),
 		a.deviceVerb("reinstate", "Take a retired device into service again", "%s is in service again.",
 			func(ctx context.Context, c *client.Client, name string) error { return c.Reinstate(ctx, name) }),
-		a.deviceVerb("forget", "Forget a retired device with its configurations", "%s is forgotten.",
-			func(ctx context.Context, c *client.Client, name string) error { return c.Forget(ctx, name) }))
+		a.forgetCommand())
 	cmd.AddCommand(&cobra.Command{
 		Use: "show DEVICE", Short: "Show a device: its face, particulars and links", Args: cobra.ExactArgs(1),
 		ValidArgsFunction: a.completeDevices,
@@ -310,4 +310,23 @@ func bootedWord(at time.Time) string {
 		return "not known"
 	}
 	return ago(at) + " ago"
+}
+
+// forgetCommand forgets a device, which cannot be undone.
+func (a *app) forgetCommand() *cobra.Command {
+	var sure bool
+	cmd := a.deviceVerb("forget", "Forget a retired device with its configurations", "%s is forgotten.",
+		func(ctx context.Context, c *client.Client, name string) error {
+			if _, err := c.Device(ctx, name); err != nil {
+				return err
+			}
+			if !sure {
+				if err := a.confirm(fmt.Sprintf("All that is kept of %s goes, and does not come back. Type its name to forget it: ", name), name); err != nil {
+					return err
+				}
+			}
+			return c.Forget(ctx, name)
+		})
+	cmd.Flags().BoolVar(&sure, "yes", false, "do not ask")
+	return cmd
 }

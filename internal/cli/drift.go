@@ -16,9 +16,14 @@ func (a *app) driftCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "drift [DEVICE...]", Short: "Show what devices run other than intended, since when, and who set it", ValidArgsFunction: a.completeDevices,
 		Long: `Show what devices run other than intended: what somebody changed on the device itself, or what a template or site came to
-say since. Take it as what is intended with "drift adopt", or have the devices go back with "drift restore". The exit code is 7
+say since. Take it as what is intended with "drift accept", or have the devices go back with "drift restore". The exit code is 7
 when something differs.`,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			for _, name := range args { // one that there is not does not run as intended
+				if _, err := c.Device(ctx, name); err != nil {
+					return err
+				}
+			}
 			list, err := c.Drift(ctx)
 			if err != nil {
 				return err
@@ -55,10 +60,10 @@ when something differs.`,
 	}
 	draftFlags(restore, &in.Change, &in.Why)
 	cmd.AddCommand(restore, &cobra.Command{
-		Use: "adopt DEVICE [OBJECT...]", Short: "Take what a device runs as what is intended; nothing is sent", Args: cobra.MinimumNArgs(1), ValidArgsFunction: a.completeDevices,
-		Example: "  everypost drift adopt th-sw-02\n  everypost drift adopt th-sw-02 1/1/7 vlan/77",
+		Use: "accept DEVICE [OBJECT...]", Short: "Take what a device runs as what is intended; nothing is sent", Args: cobra.MinimumNArgs(1), ValidArgsFunction: a.completeDevices,
+		Example: "  everypost drift accept th-sw-02\n  everypost drift accept th-sw-02 1/1/7 vlan/77",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-			left, err := c.AdoptDrift(ctx, args[0], args[1:])
+			left, err := c.AcceptDrift(ctx, args[0], args[1:])
 			if err != nil {
 				return err
 			}
@@ -78,7 +83,7 @@ func (a *app) controlCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "control DEVICE here|watched|local", Short: "Set who changes a device: this service, nobody from here, or people on the spot", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
 		Long: `Set who changes a device. here: by drafts, and what others change is told as drift. watched: it is only looked at. local:
-it is handed to people on the spot until it is taken back; what they changed is then there to be adopted or restored.`,
+it is handed to people on the spot until it is taken back; what they changed is then there to be accepted or restored.`,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			if err := c.SetControl(ctx, args[0], args[1]); err != nil {
 				return err

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/cli/safe"
 )
 
 func (a *app) eventsCommand() *cobra.Command {
@@ -22,6 +23,9 @@ func (a *app) eventsCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.client()
 			if err != nil {
+				return err
+			}
+			if err := homeFolder(args); err != nil {
 				return err
 			}
 			if len(args) > 0 || last > 0 {
@@ -39,7 +43,11 @@ func (a *app) eventsCommand() *cobra.Command {
 					if a.format == "csv" {
 						at = e.At.UTC().Format(time.RFC3339)
 					}
-					rows[i] = []string{at, e.Kind, e.Device, e.Text}
+					what := e.Text
+					if e.ImportedBy != "" {
+						what += " (imported by " + e.ImportedBy + ")"
+					}
+					rows[i] = []string{at, e.Kind, e.Device, what}
 				}
 				return a.list(list, []string{"at", "kind", "device", "what"}, rows, "Nothing of that kind happened.")
 			}
@@ -50,7 +58,7 @@ func (a *app) eventsCommand() *cobra.Command {
 				if a.isData() {
 					_ = a.data(e)
 				} else {
-					_, _ = fmt.Fprintf(a.out, "%s  %s\n", e.At.Local().Format("15:04:05.000"), e.Text)
+					_, _ = fmt.Fprintf(a.out, "%s  %s\n", e.At.Local().Format("15:04:05.000"), safe.Line(e.Text))
 				}
 				return true
 			})
@@ -60,6 +68,6 @@ func (a *app) eventsCommand() *cobra.Command {
 			return err
 		},
 	}
-	cmd.Flags().IntVar(&last, "last", 0, "list the last so many")
+	countVar(cmd.Flags(), &last, "last", 0, 1, "list the last so many")
 	return cmd
 }

@@ -40,6 +40,7 @@ file into a draft, and a file that is exported and drafted again makes no differ
 				}
 				in.Over = string(old)
 			}
+			c.Clean = nil // what is kept is kept as it is
 			file, err := c.ExportSettings(ctx, in)
 			if err != nil {
 				return err
@@ -115,7 +116,7 @@ stays as it is; with --whole it goes back to its default, on the devices that th
 	f := from.Flags()
 	f.BoolVar(&in.DryRun, "dry-run", false, "make no draft")
 	f.BoolVar(&in.Whole, "whole", false, "take what the file does not name back to its default")
-	f.Int64Var(&in.Change, "change", 0, "add to this draft instead of making one")
+	f.Var(draftNumber{&in.Change}, "change", "add to this draft instead of making one")
 	f.StringVar(&in.Why, "why", "", "why the change is made")
 	cmd.AddCommand(from)
 	return cmd

@@ -266,8 +266,8 @@ func (a *app) historyMetricsCommand() *cobra.Command {
 
 func (a *app) historyImportCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "import DEVICE FILE", Short: "Take over what another system kept of a device before it was adopted", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
-		Long: `Take over what another system kept of a device before it was adopted here. The file is JSON, "-" the input:
+		Use: "import DEVICE FILE", Short: "Take over what another system kept of a device before it was enrolled", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+		Long: `Take over what another system kept of a device before it was enrolled here. The file is JSON, "-" the input:
 
   {"points": [{"part": "port", "name": "1/1/7", "metric": "rx", "from": "2026-10-01T00:00:00Z", "step_s": 3600,
                "mean": [1200.5, null, 800], "max": [4000, null, 2500]}],

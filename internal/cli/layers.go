@@ -29,7 +29,7 @@ func (a *app) templatesCommand() *cobra.Command {
 			return a.list(list, []string{"order", "template", "title", "for", "picks what", "picked", "says", "stronger"}, rows, "There are no templates. Make one with \"everypost template set\".")
 		}),
 	}
-	cmd.Flags().Int64Var(&change, "change", 0, "as this draft would make them")
+	cmd.Flags().Var(draftNumber{&change}, "change", "as this draft would make them")
 	return cmd
 }
 
@@ -68,7 +68,7 @@ func (a *app) templateShowCommand() *cobra.Command {
 			return nil
 		}),
 	}
-	cmd.Flags().Int64Var(&change, "change", 0, "as this draft would make it")
+	cmd.Flags().Var(draftNumber{&change}, "change", "as this draft would make it")
 	return cmd
 }
 
@@ -115,7 +115,7 @@ func layerText(layer string) string {
 
 // draftFlags are those of commands that put something into a draft.
 func draftFlags(cmd *cobra.Command, change *int64, why *string) {
-	cmd.Flags().Int64Var(change, "change", 0, "add to this draft instead of making one")
+	cmd.Flags().Var(draftNumber{change}, "change", "add to this draft instead of making one")
 	cmd.Flags().StringVar(why, "why", "", "why the change is made")
 }
 
@@ -364,7 +364,7 @@ holds. What stands at its default everywhere is left out; --all shows it too.`,
 		}),
 	}
 	cmd.Flags().BoolVar(&all, "all", false, "also what stands at its default everywhere")
-	cmd.Flags().Int64Var(&in.Change, "change", 0, "as after this draft")
+	cmd.Flags().Var(draftNumber{&in.Change}, "change", "as after this draft")
 	return cmd
 }
 

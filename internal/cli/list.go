@@ -68,8 +68,9 @@ func (p *picking) flags(a *app, cmd *cobra.Command) *cobra.Command {
 	f := cmd.Flags()
 	f.StringVar(&p.query.Where, "where", "", "the selector, instead of words")
 	f.StringVar(&p.query.Sort, "sort", "", "fields to sort by; a minus turns one round: -port.poe.watts,name")
+	f.StringVar(&a.groupBy, "group-by", "", "a column by whose values the list is grouped")
 	f.StringVar(&p.query.Count, "count", "", "count by the values of these fields instead of listing: kind,health")
-	f.IntVar(&p.query.Limit, "limit", 0, "at most so many; 0 is all")
+	countVar(f, &p.query.Limit, "limit", 0, 0, "at most so many; 0 is all")
 	cmd.ValidArgsFunction = a.completeSelector
 	_ = cmd.RegisterFlagCompletionFunc("where", func(cmd *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
 		return a.completeSelector(cmd, nil, word)
@@ -82,6 +83,9 @@ func (p *picking) flags(a *app, cmd *cobra.Command) *cobra.Command {
 // read returns the query of a command line.
 func (p *picking) read(args []string) (client.Query, error) {
 	q := p.query
+	if err := homeFolder(append(strings.Fields(q.Where), args...)); err != nil {
+		return q, err
+	}
 	if len(args) > 0 {
 		if q.Where != "" {
 			return q, usage("give the selector as words or with --where, not both")

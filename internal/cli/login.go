@@ -105,7 +105,7 @@ func (a *app) loginCommand() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&user, "user", "", "user name (EVERYPOST_USER)")
-	cmd.Flags().IntVar(&days, "days", 30, "days until one has to sign in again")
+	countVar(cmd.Flags(), &days, "days", 30, 1, "days until one has to sign in again, at most 366")
 	return cmd
 }
 

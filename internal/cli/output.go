@@ -5,13 +5,17 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"io"
 	"os"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"go.yaml.in/yaml/v3"
+
+	"example.net/everypost/internal/cli/safe"
 )
 
 var formats = []string{"table", "json", "yaml", "csv"}
@@ -68,26 +72,50 @@ func (a *app) mark(health string) string {
 
 // list prints rows under a header in the form that was asked for; v is the same as data.
 func (a *app) list(v any, header []string, rows [][]string, empty string) error {
-	switch a.format {
-	case "json", "yaml":
+	if a.isData() {
 		return a.data(v)
+	}
+	groups, header, rows, err := a.arrange(header, rows)
+	if err != nil {
+		return err
+	}
+	switch a.format {
 	case "csv":
 		w := csv.NewWriter(a.out)
 		_ = w.Write(header)
-		_ = w.WriteAll(rows)
+		for _, r := range rows {
+			_ = w.Write(each(r, safe.Cell))
+		}
+		w.Flush()
 		return w.Error()
 	}
 	if len(rows) == 0 {
 		a.say("%s", empty)
 		return nil
 	}
-	a.table(header, rows)
-	return nil
+	var text strings.Builder
+	if groups == nil {
+		a.table(&text, header, rows)
+	}
+	for i, g := range groups {
+		if i > 0 {
+			text.WriteByte('\n')
+		}
+		fmt.Fprintf(&text, "%s (%d)\n", orNothing(g.name), len(g.rows))
+		a.table(&text, header, g.rows)
+	}
+	return a.show(text.String())
 }
 
-func (a *app) table(header []string, rows [][]string) {
+func (a *app) table(to io.Writer, header []string, rows [][]string) {
+	if width := a.width(); width > 0 && !a.wide {
+		var left []string
+		if header, rows, left = fitted(header, rows, width); len(left) > 0 {
+			defer a.say("Too narrow for %s: --wide shows all, --columns chooses.", strings.Join(left, ", "))
+		}
+	}
 	t := table.NewWriter()
-	t.SetOutputMirror(a.out)
+	t.SetOutputMirror(to)
 	style := table.StyleDefault
 	style.Options = table.Options{SeparateColumns: false, SeparateHeader: true}
 	style.Box = table.BoxStyle{MiddleHorizontal: "─", PaddingLeft: "", PaddingRight: "  ", MiddleSeparator: "─", Left: "", Right: "", MiddleVertical: ""}
@@ -99,6 +127,15 @@ func (a *app) table(header []string, rows [][]string) {
 		t.AppendRow(row(r))
 	}
 	t.Render()
+}
+
+// each makes another list of a list of texts.
+func each(in []string, f func(string) string) []string {
+	out := make([]string, len(in))
+	for i, s := range in {
+		out[i] = f(s)
+	}
+	return out
 }
 
 func row(cells []string) table.Row {

@@ -334,7 +334,7 @@ func (a *app) tokenCommand() *cobra.Command {
 		}),
 	}
 	add.Flags().BoolVar(&in.ReadOnly, "see-only", false, "the token may only see")
-	add.Flags().IntVar(&in.Days, "days", 30, "life in days, at most 366")
+	countVar(add.Flags(), &in.Days, "days", 30, 1, "life in days, at most 366")
 	var user string
 	drop := &cobra.Command{
 		Use: "drop NUMBER", Short: "Take a token back", Args: cobra.ExactArgs(1),

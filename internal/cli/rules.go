@@ -198,7 +198,7 @@ func (a *app) readyCommand() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&where, "where", "", "a selector of devices, besides those that are named")
-	cmd.Flags().Int64Var(&in.Change, "change", 0, "add to this draft instead of making one")
+	cmd.Flags().Var(draftNumber{&in.Change}, "change", "add to this draft instead of making one")
 	cmd.Flags().StringVar(&in.Why, "why", "", "why the change is made")
 	_ = cmd.RegisterFlagCompletionFunc("where", func(cmd *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
 		return a.completeSelector(cmd, nil, word)

@@ -101,7 +101,7 @@ func (a *app) draftsEdits(cmd *cobra.Command, devices bool) {
 		return a.bulk(ctx, c, in)
 	})
 	f := cmd.Flags()
-	f.Int64Var(&in.Change, "change", 0, "add to this draft instead of making one")
+	f.Var(draftNumber{&in.Change}, "change", "add to this draft instead of making one")
 	f.StringVar(&in.Why, "why", "", "why the change is made")
 	f.StringVar(&where, "where", "", "a selector of what to set it on, besides what is named")
 	f.StringVar(&table, "table", "", "a file with a table of settings, - for standard input")
@@ -278,20 +278,24 @@ the first port. Change it further with "everypost port set device:lag1".`,
 				})
 				p.Far = nil
 			}
+			ch, err := a.makeDraft(ctx, c, number, why, p.Edits)
+			if err != nil {
+				return err
+			}
 			for _, end := range slices.Concat(p.Near, p.Far) {
 				a.say("%s:%s of %s", end.Device, end.Bundle, strings.Join(end.Ports, ", "))
 			}
 			for _, n := range p.Notes {
 				a.say("%s", n)
 			}
-			return a.draftOf(ctx, c, number, why, p.Edits)
+			return a.showDraft(ch)
 		}),
 	}
 	f := cmd.Flags()
 	f.StringVar(&in.Name, "name", "", "of the bundle at this end: lag1, lag2 ... (else the next that is free)")
 	f.StringVar(&in.Protocol, "protocol", "lacp-active", "lacp-active, lacp-passive or static")
 	f.BoolVar(&nearOnly, "near-only", false, "leave the other end alone")
-	f.Int64Var(&number, "change", 0, "add to this draft instead of making one")
+	f.Var(draftNumber{&number}, "change", "add to this draft instead of making one")
 	f.StringVar(&why, "why", "", "why the change is made")
 	return cmd
 }
@@ -357,7 +361,7 @@ func (a *app) standingCommand(thing, things string) *cobra.Command {
 	if things == "ports" {
 		cmd.Flags().StringVar(&in.Where, "where", "", "a selector of ports, besides those that are named")
 	}
-	cmd.Flags().Int64Var(&in.Change, "change", 0, "as they would stand after this draft")
+	cmd.Flags().Var(draftNumber{&in.Change}, "change", "as they would stand after this draft")
 	return cmd
 }
 

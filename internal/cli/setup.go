@@ -56,7 +56,7 @@ which is checked and pushed like any other.
 	f.StringVar(&keep, "keep-answers", "", "write the answers to this file")
 	f.BoolVar(&in.DryRun, "dry-run", false, "only show what would be different; exit code 7 if anything is")
 	f.BoolVarP(&yes, "yes", "y", false, "make the draft without asking")
-	f.Int64Var(&in.Change, "change", 0, "add to this draft instead of making one")
+	f.Var(draftNumber{&in.Change}, "change", "add to this draft instead of making one")
 	f.StringVar(&in.Why, "why", "", "why the change is made")
 	_ = cmd.RegisterFlagCompletionFunc("site", a.completeSites)
 	return cmd

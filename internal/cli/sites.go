@@ -74,11 +74,14 @@ func (a *app) siteSetCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			now := v1.SiteRequest{Title: args[0]}
-			if len(list.Items) == 1 {
-				now = list.Items[0].SiteRequest
-			}
 			set := cmd.Flags().Changed
+			var now v1.SiteRequest
+			switch {
+			case len(list.Items) == 1:
+				now = list.Items[0].SiteRequest
+			case !set("title"):
+				return &codedError{ExitRefused, fmt.Errorf("there is no site %s: give --title to make it", args[0])}
+			}
 			for flag, field := range map[string][2]*string{
 				"title": {&now.Title, &in.Title}, "code": {&now.Code, &in.Code}, "address": {&now.Address, &in.Address}, "contact": {&now.Contact, &in.Contact},
 				"time-zone": {&now.TimeZone, &in.TimeZone}, "notes": {&now.Notes, &in.Notes}, "entry": {&now.Entry, &in.Entry},

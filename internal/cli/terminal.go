@@ -133,7 +133,7 @@ func (a *app) terminalsCommand() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&device, "device", "", "only those on this device")
-	cmd.Flags().IntVar(&last, "last", last, "the last so many")
+	countVar(cmd.Flags(), &last, "last", last, 1, "the last so many")
 	_ = cmd.RegisterFlagCompletionFunc("device", a.completeDevices)
 	cmd.AddCommand(&cobra.Command{
 		Use: "record NUMBER", Short: "Print what was shown in a terminal", Args: cobra.ExactArgs(1),

@@ -142,6 +142,9 @@ the VLAN is made on devices that do not have it.`,
 			if err != nil {
 				return err
 			}
+			if args[1] == args[2] {
+				return usage("from %s to %s is no way: name two devices", args[1], args[2])
+			}
 			p, err := c.CarryVLAN(ctx, id, v1.CarryRequest{From: args[1], To: args[2], Change: number})
 			if err != nil {
 				return err
@@ -157,24 +160,26 @@ the VLAN is made on devices that do not have it.`,
 		}),
 	}
 	f := cmd.Flags()
-	f.Int64Var(&number, "change", 0, "add to this draft instead of making one")
+	f.Var(draftNumber{&number}, "change", "add to this draft instead of making one")
 	f.StringVar(&why, "why", "", "why the change is made")
 	return cmd
 }
 
 // draftOf puts edits into a draft and shows what it makes different.
 func (a *app) draftOf(ctx context.Context, c *client.Client, number int64, why string, edits []v1.Edit) error {
-	var ch v1.Change
-	var err error
-	if number != 0 {
-		ch, err = c.AddEdits(ctx, number, edits)
-	} else {
-		ch, err = c.MakeChange(ctx, v1.ChangeRequest{Why: why, Edits: edits})
-	}
+	ch, err := a.makeDraft(ctx, c, number, why, edits)
 	if err != nil {
 		return err
 	}
 	return a.showDraft(ch)
+}
+
+// makeDraft puts edits into a draft, or a new one for number 0.
+func (a *app) makeDraft(ctx context.Context, c *client.Client, number int64, why string, edits []v1.Edit) (v1.Change, error) {
+	if number != 0 {
+		return c.AddEdits(ctx, number, edits)
+	}
+	return c.MakeChange(ctx, v1.ChangeRequest{Why: why, Edits: edits})
 }
 
 // vlanMakeCommand is "vlan make" and "vlan remove".
@@ -212,11 +217,18 @@ func (a *app) vlanMakeCommand(verb, short, present string) *cobra.Command {
 				row.On = append(row.On, d+":vlan/"+strconv.Itoa(id))
 			}
 			in.Rows = []v1.BulkRow{row}
-			return a.bulk(ctx, c, in)
+			answer, err := c.Bulk(ctx, in)
+			if err != nil {
+				return err
+			}
+			if present == "off" && answer.Change == nil && !slices.ContainsFunc(answer.Results, func(r v1.BulkResult) bool { return r.Outcome != "unchanged" }) {
+				return &codedError{ExitRefused, fmt.Errorf("VLAN %d is on none of these devices: nothing was done", id)}
+			}
+			return a.told(answer)
 		}),
 	}
 	f := cmd.Flags()
-	f.Int64Var(&in.Change, "change", 0, "add to this draft instead of making one")
+	f.Var(draftNumber{&in.Change}, "change", "add to this draft instead of making one")
 	f.StringVar(&in.Why, "why", "", "why the change is made")
 	f.StringVar(&where, "where", "", "a selector of devices, besides those that are named")
 	if present == "on" {

@@ -56,7 +56,7 @@ func TestALostKeyIsTold(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Store.PutSite(t.Context(), network.Site{Name: "here", Title: "Here"}))
 	require.NoError(t, s.Store.AddDevice(t.Context(), store.Device{Name: "sw", Site: "here", Address: "127.0.0.1:1", User: "fleet", HostKey: "SHA256:x", Secret: []byte("sealed with another key, long ago and far away"),
-		Identity: network.Identity{Serial: "S"}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
+		Identity: network.Identity{Serial: "S"}, EnrolledAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
 	require.NoError(t, s.Close())
 
 	require.NoError(t, os.Remove(key))

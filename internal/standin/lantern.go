@@ -265,11 +265,11 @@ func (y *yard) harbourHouse() {
 	}
 	y.bundle("hh-core-01", "lag1", "hh-core-02", "lag1", [2]string{"1/1/31", "1/1/31"}, [2]string{"1/1/32", "1/1/32"})
 	stack := y.add("sw", "H48P", 1)
-	stack.Cluster = &Cluster{Kind: "stack", Name: "hh-sw-01", Members: []ClusterMember{{"1", "conductor", "H48P", stack.Serial}}}
+	stack.Cluster = &Cluster{Kind: "stack", Name: "hh-sw-01", Members: []ClusterMember{{"1", "leader", "H48P", stack.Serial}}}
 	for member := 2; member <= 3; member++ {
 		stack.Ports = append(stack.Ports, switchPorts(member, 48, 1000, 4, 10_000, true)...)
 		y.serials++
-		stack.Cluster.Members = append(stack.Cluster.Members, ClusterMember{strconv.Itoa(member), []string{"", "", "standby", "member"}[member], "H48P", serial("HY48", y.serials)})
+		stack.Cluster.Members = append(stack.Cluster.Members, ClusterMember{strconv.Itoa(member), []string{"", "", "deputy", "member"}[member], "H48P", serial("HY48", y.serials)})
 	}
 	stack.BudgetMilliW *= 3
 	y.bundle("hh-sw-01", "lag1", "hh-core-01", "lag11", [2]string{"1/1/49", "1/1/1"})
@@ -277,7 +277,7 @@ func (y *yard) harbourHouse() {
 	for i := range 2 {
 		core := fmt.Sprintf("hh-core-%02d", i+1)
 		fw := y.add("fw", "S800", i+1)
-		y.link(core, "1/1/2", fw.Name, "port17")
+		y.link(core, "1/1/2", fw.Name, "lan17")
 		edge := y.add("edge", "E500", i+1)
 		y.link(core, "1/1/3", edge.Name, "lan1")
 		edge.port("wan1").Description = []string{"Saltmarsh Fibre, circuit SF-1001", "Gannet Mobile backbone, circuit GM-77"}[i]
@@ -290,7 +290,7 @@ func (y *yard) harbourHouse() {
 	for _, m := range firewalls {
 		y.devices[m.Name].Cluster = &Cluster{Kind: "high-availability", Name: "hh-fw", Members: firewalls}
 	}
-	y.link("hh-fw-01", "port16", "hh-fw-02", "port16")
+	y.link("hh-fw-01", "lan16", "hh-fw-02", "lan16")
 	for i, where := range []string{"ground floor", "first floor"} {
 		y.accessPoint("A2", i+1, "hh-sw-01", strconv.Itoa(i+1)+"/1/1", where)
 		y.wireless(fmt.Sprintf("hh-ap-%02d", i+1), 12, 2, 0)
@@ -327,8 +327,8 @@ func (y *yard) ternHaven() {
 	dist.Ports = append(dist.Ports, switchPorts(2, 48, 1000, 4, 10_000, true)...)
 	dist.BudgetMilliW *= 2
 	y.serials++
-	dist.Cluster = &Cluster{Kind: "stack", Name: dist.Name, Members: []ClusterMember{{"1", "conductor", "H48P", dist.Serial}, {"2", "standby", "H48P", serial("HY48", y.serials)}}}
-	y.link("th-sw-01", "1/1/47", fw.Name, "port1")
+	dist.Cluster = &Cluster{Kind: "stack", Name: dist.Name, Members: []ClusterMember{{"1", "leader", "H48P", dist.Serial}, {"2", "deputy", "H48P", serial("HY48", y.serials)}}}
+	y.link("th-sw-01", "1/1/47", fw.Name, "lan1")
 	y.link("th-sw-01", "1/1/48", edge.Name, "lan1")
 	for n := 2; n <= 5; n++ {
 		y.add("sw", "H24P", n)
@@ -370,7 +370,7 @@ func (y *yard) small(switches []string) {
 	y.devices[first].BridgePriority = 8192
 	cage := map[string]int{"H24P": 25, "H48P": 49, "H8": 9}
 	y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]-1), edge.Name, "lan1")
-	y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]-2), fw.Name, "port1")
+	y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]-2), fw.Name, "lan1")
 	for i := 1; i < len(switches); i++ {
 		y.link(first, "1/1/"+strconv.Itoa(cage[switches[0]]+i-1), fmt.Sprintf("%s-sw-%02d", y.code, i+1), "1/1/"+strconv.Itoa(cage[switches[i]]))
 	}
@@ -432,7 +432,7 @@ func (y *yard) kelpBay() {
 		y.link(fmt.Sprintf("kb-sw-%02d", n+1), "1/1/9", fmt.Sprintf("kb-sw-%02d", (n+1)%5+1), "1/1/10")
 	}
 	y.link("kb-sw-01", "1/1/11", edge.Name, "lan1")
-	y.link("kb-sw-01", "1/1/12", fw.Name, "port1")
+	y.link("kb-sw-01", "1/1/12", fw.Name, "lan1")
 	for i, where := range []string{"dock office", "crane 1", "paint hall"} {
 		y.accessPoint(map[bool]string{true: "A2", false: "A5"}[i == 0], i+1, fmt.Sprintf("kb-sw-%02d", i+1), "1/1/1", where)
 		y.wireless(fmt.Sprintf("kb-ap-%02d", i+1), []int{4, 0, 0}[i], 4, 0)

@@ -61,10 +61,10 @@ var models = map[string]model{
 		return append(portsOf("eth", 0, 1, 1000, false, false), routed([]PortSpec{{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}})...)
 	}},
 	"S200": {"Seawall", "firewall", 0, 1, 0, "SW2", "9.0.4", func() []PortSpec {
-		return routed(append(portsOf("port", 1, 8, 1000, false, false), portsOf("port", 9, 2, 10_000, false, true)...))
+		return routed(append(portsOf("lan", 1, 8, 1000, false, false), portsOf("wan", 1, 2, 10_000, false, true)...))
 	}},
 	"S800": {"Seawall", "firewall", 0, 2, 0, "SW8", "9.0.4", func() []PortSpec {
-		return routed(append(portsOf("port", 1, 16, 1000, false, false), portsOf("port", 17, 4, 100_000, false, true)...))
+		return routed(append(portsOf("lan", 1, 16, 1000, false, false), portsOf("lan", 17, 4, 100_000, false, true)...))
 	}},
 	"E50": {"Causeway", "edge", 0, 1, 0, "CW5", "6.2.1", func() []PortSpec {
 		return append(routed(append(portsOf("wan", 1, 2, 1000, false, false), PortSpec{Name: "cell0", SpeedMbps: 100})), portsOf("lan", 1, 4, 1000, false, false)...)

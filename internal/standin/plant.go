@@ -130,11 +130,11 @@ func TernHaven() Plant {
 
 	fw := DeviceSpec{Name: "th-fw-01", Site: "tern-haven", Role: "firewall", Maker: "Seawall", Model: "S200", Serial: "SW2-11830",
 		Firmware: "9.0.4", Loopback: "127.20.0.2", ManagementIP: "10.20.10.2", SiteNet: 20, ManagementVLAN: 10, VLANs: all}
-	fw.Ports = []PortSpec{trunk("port1", "inside, th-sw-01 1/1/47", 1000)}
+	fw.Ports = []PortSpec{trunk("lan1", "inside, th-sw-01 1/1/47", 1000)}
 	for i := 2; i <= 8; i++ {
-		fw.Ports = append(fw.Ports, PortSpec{Name: "port" + strconv.Itoa(i), SpeedMbps: 1000, Disabled: i > 4})
+		fw.Ports = append(fw.Ports, PortSpec{Name: "lan" + strconv.Itoa(i), SpeedMbps: 1000, Disabled: i > 4})
 	}
-	fw.Ports = append(fw.Ports, PortSpec{Name: "port9", SpeedMbps: 10000}, PortSpec{Name: "port10", SpeedMbps: 10000})
+	fw.Ports = append(fw.Ports, PortSpec{Name: "wan1", SpeedMbps: 10000}, PortSpec{Name: "wan2", SpeedMbps: 10000})
 
 	sw1 := DeviceSpec{Name: "th-sw-01", Site: "tern-haven", Role: "switch", Maker: "Halyard", Model: "H48P", Serial: "HY48-03317",
 		Firmware: "4.1.6", Loopback: "127.20.0.11", ManagementIP: "10.20.10.11", SiteNet: 20, ManagementVLAN: 10, BudgetMilliW: 740_000, VLANs: all}
@@ -162,7 +162,7 @@ func TernHaven() Plant {
 
 	p.Devices = []DeviceSpec{edge, fw, sw1, sw2, ap}
 	p.Cables = []CableSpec{
-		{"th-edge-01:lan1", "th-sw-01:1/1/48"}, {"th-fw-01:port1", "th-sw-01:1/1/47"},
+		{"th-edge-01:lan1", "th-sw-01:1/1/48"}, {"th-fw-01:lan1", "th-sw-01:1/1/47"},
 		{"th-sw-01:1/1/49", "th-sw-02:1/1/25"}, {"th-sw-02:1/1/1", "th-ap-01:eth0"},
 	}
 	p.ternHavenHosts()

@@ -135,7 +135,7 @@ func (d *device) members(c Cluster) []ClusterMember {
 		slices.SortStableFunc(order, func(a, b ClusterMember) int { return priority(b) - priority(a) })
 		roles := map[string]string{}
 		for i, m := range order {
-			roles[m.Name] = []string{"conductor", "standby", "member"}[min(i, 2)]
+			roles[m.Name] = []string{"leader", "deputy", "member"}[min(i, 2)]
 		}
 		out := slices.Clone(c.Members)
 		for i := range out {

@@ -88,9 +88,9 @@ func TestTheHighestPriorityLeadsAStack(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, []string{"1 conductor", "2 standby", "3 member"}, roles())
+	assert.Equal(t, []string{"1 leader", "2 deputy", "3 member"}, roles())
 	configure(t, w, "hh-sw-01", "ep-sw:switching/stack/member[3]/priority 250", "ep-sw:switching/stack/member[4]/serial HY48-99999")
-	assert.Equal(t, []string{"1 standby", "2 member", "3 conductor", "4 missing"}, roles())
+	assert.Equal(t, []string{"1 deputy", "2 member", "3 leader", "4 missing"}, roles())
 }
 
 func TestWhatIsStrictGoesFirstWhereThereIsLittleRoom(t *testing.T) {

@@ -84,9 +84,9 @@ func (s *Store) Arrive(ctx context.Context, serial string, d Device, replaces bo
 			return err
 		}
 		if replaces {
-			return changed(tx.ExecContext(ctx, `UPDATE devices SET address = ?, user = ?, secret = ?, host_key = ?, identity = ?, adopted_at = ?, adopted_by = ?,
+			return changed(tx.ExecContext(ctx, `UPDATE devices SET address = ?, user = ?, secret = ?, host_key = ?, identity = ?, enrolled_at = ?, enrolled_by = ?,
 				seen_at = ?, retired_at = 0, calls_home = 1 WHERE name = ?`,
-				d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt), d.Name))
+				d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.EnrolledAt), d.EnrolledBy, micro(d.SeenAt), d.Name))
 		}
 		return addDevice(ctx, tx, d)
 	})

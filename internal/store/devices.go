@@ -15,21 +15,21 @@ import (
 	"example.net/everypost/internal/core/network"
 )
 
-// Device is an adopted device as it is kept.
+// Device is an enrolled device as it is kept.
 type Device struct {
-	Name      string
-	Site      string
-	Address   string
-	User      string
-	Secret    []byte // sealed
-	HostKey   string
-	Identity  network.Identity
-	AdoptedAt time.Time
-	AdoptedBy string
-	SeenAt    time.Time
-	RetiredAt time.Time // zero while it is in service
-	CallsHome bool      // nobody can connect to it: Address only names it
-	Control   network.Control
+	Name       string
+	Site       string
+	Address    string
+	User       string
+	Secret     []byte // sealed
+	HostKey    string
+	Identity   network.Identity
+	EnrolledAt time.Time
+	EnrolledBy string
+	SeenAt     time.Time
+	RetiredAt  time.Time // zero while it is in service
+	CallsHome  bool      // nobody can connect to it: Address only names it
+	Control    network.Control
 	network.Particulars
 }
 
@@ -91,9 +91,9 @@ func (s *Store) AddDevice(ctx context.Context, d Device) error {
 }
 
 func addDevice(ctx context.Context, tx *sql.Tx, d Device) error {
-	_, err := tx.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, calls_home)
+	_, err := tx.ExecContext(ctx, `INSERT INTO devices (name, site, address, user, secret, host_key, identity, enrolled_at, enrolled_by, seen_at, particulars, calls_home)
 		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.AdoptedAt), d.AdoptedBy, micro(d.SeenAt), toJSON(d.Particulars), d.CallsHome)
+		d.Name, d.Site, d.Address, d.User, d.Secret, d.HostKey, toJSON(d.Identity), micro(d.EnrolledAt), d.EnrolledBy, micro(d.SeenAt), toJSON(d.Particulars), d.CallsHome)
 	return err
 }
 
@@ -108,13 +108,13 @@ func unique(err error) error {
 func (s *Store) Devices(ctx context.Context) ([]Device, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
 		var identity, particulars string
-		var adopted, seen, retired int64
-		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &adopted, &d.AdoptedBy, &seen, &particulars, &retired, &d.CallsHome, &d.Control); err != nil {
+		var enrolled, seen, retired int64
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &enrolled, &d.EnrolledBy, &seen, &particulars, &retired, &d.CallsHome, &d.Control); err != nil {
 			return d, err
 		}
-		d.AdoptedAt, d.SeenAt, d.RetiredAt = timeOf(adopted), timeOf(seen), timeOf(retired)
+		d.EnrolledAt, d.SeenAt, d.RetiredAt = timeOf(enrolled), timeOf(seen), timeOf(retired)
 		return d, errors.Join(json.Unmarshal([]byte(identity), &d.Identity), json.Unmarshal([]byte(particulars), &d.Particulars))
-	}, `SELECT name, site, address, user, secret, host_key, identity, adopted_at, adopted_by, seen_at, particulars, retired_at, calls_home, control FROM devices ORDER BY name`)
+	}, `SELECT name, site, address, user, secret, host_key, identity, enrolled_at, enrolled_by, seen_at, particulars, retired_at, calls_home, control FROM devices ORDER BY name`)
 }
 
 // DescribeDevice keeps the site and the particulars of a device.

@@ -49,7 +49,7 @@ func newWorld(t *testing.T, r *rand.Rand) *world {
 	w.net.SetSites(sites)
 	for i := range 12 {
 		d := Device{Name: fmt.Sprintf("%s-%02d", pick("th-sw", "kb-ap"), i), Site: sites[r.IntN(2)].Name, Address: pick("10.20.1.", "10.40.2.") + fmt.Sprint(i) + ":830",
-			User: "fleet", Secret: []byte{1}, HostKey: "k", AdoptedAt: ago(), SeenAt: ago(),
+			User: "fleet", Secret: []byte{1}, HostKey: "k", EnrolledAt: ago(), SeenAt: ago(),
 			Identity: network.Identity{Kind: network.Kind(pick(network.Kinds()...)), Maker: pick("Halyard", "Foghorn"), Model: pick("H24P", "h48p", "A2"), Serial: fmt.Sprint("S-", i),
 				Firmware: pick("4.1.6", "4.10", "4.2rc1", ""), BootedAt: ago()},
 			Particulars: network.Particulars{Contact: pick("", "Bram Oar"), Building: pick("", "Quay House"), Floor: pick("", "1"), Rack: pick("", "R1"), Notes: pick("", "Über dem Tor")},
@@ -85,7 +85,7 @@ func newWorld(t *testing.T, r *rand.Rand) *world {
 			config.Ports[name], state.Ports[name] = c, st
 		}
 		require.NoError(t, s.Observe(t.Context(), Observation{Device: d.Name, At: d.SeenAt, Config: &config, State: state}))
-		row, ports := catalog.NewDevice(catalog.Record{Name: d.Name, Address: d.Address, AdoptedAt: d.AdoptedAt, Particulars: d.Particulars},
+		row, ports := catalog.NewDevice(catalog.Record{Name: d.Name, Address: d.Address, EnrolledAt: d.EnrolledAt, Particulars: d.Particulars},
 			catalog.Sight{Identity: d.Identity, Reach: network.ReachConnected, SeenAt: d.SeenAt, Config: config, State: state},
 			w.net.Site(d.Site), func(string) string { return "" })
 		w.net.Put(row, ports)

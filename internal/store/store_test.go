@@ -34,7 +34,7 @@ func fresh(t *testing.T) *Store {
 
 func device(name string) Device {
 	return Device{Name: name, Site: "tern-haven", Address: name + ":830", User: "fleet", Secret: []byte("sealed"), HostKey: "SHA256:x",
-		Identity: network.Identity{Serial: "S-" + name, Kind: network.Switch}, AdoptedAt: at, AdoptedBy: "ada", SeenAt: at}
+		Identity: network.Identity{Serial: "S-" + name, Kind: network.Switch}, EnrolledAt: at, EnrolledBy: "ada", SeenAt: at}
 }
 
 func TestWhatIsWrittenOutlivesTheProcess(t *testing.T) {
@@ -173,7 +173,7 @@ func TestDamagedDatabaseIsRefused(t *testing.T) {
 func TestAuditChain(t *testing.T) {
 	s := fresh(t)
 	for i := range 5 {
-		require.NoError(t, s.Audit(t.Context(), AuditEntry{At: time.Unix(int64(i), 0), User: "ada", Action: "adopt", Object: fmt.Sprint("d", i), Detail: "done"}))
+		require.NoError(t, s.Audit(t.Context(), AuditEntry{At: time.Unix(int64(i), 0), User: "ada", Action: "enrol", Object: fmt.Sprint("d", i), Detail: "done"}))
 	}
 	good, err := s.VerifyAudit(t.Context())
 	require.NoError(t, err)
@@ -202,7 +202,7 @@ func TestAuditChain(t *testing.T) {
 		_, err = s.write.ExecContext(t.Context(), `DELETE FROM audit`)
 		require.NoError(t, err)
 		for i := range 5 {
-			require.NoError(t, s.Audit(t.Context(), AuditEntry{At: time.Unix(int64(i), 0), User: "ada", Action: "adopt", Object: fmt.Sprint("d", i), Detail: "done"}))
+			require.NoError(t, s.Audit(t.Context(), AuditEntry{At: time.Unix(int64(i), 0), User: "ada", Action: "enrol", Object: fmt.Sprint("d", i), Detail: "done"}))
 		}
 	}
 	list, err := s.AuditEntries(t.Context(), AuditQuery{Text: "D3", Limit: 10})

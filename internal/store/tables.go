@@ -37,7 +37,7 @@ var columns = map[string]string{
 	"notes":    "json_extract(d.particulars, '$.notes')",
 	"up":       "unixepoch(nullif(json_extract(d.identity, '$.booted_at'), '0001-01-01T00:00:00Z'), 'subsec')",
 	"seen":     "nullif(d.seen_at, 0) / 1e6",
-	"adopted":  "nullif(d.adopted_at, 0) / 1e6",
+	"enrolled": "nullif(d.enrolled_at, 0) / 1e6",
 
 	"port":             "p.port",
 	"port.description": "json_extract(p.config, '$.description')",

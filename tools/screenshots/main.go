@@ -131,7 +131,7 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
-				t.command("", "demo", "fault", "--control", control, "cut", "th-fw-01:port1"),
+				t.command("", "demo", "fault", "--control", control, "cut", "th-fw-01:lan1"),
 				t.command("", "demo", "fault", "--control", control, "dead-supply", "th-sw-05"),
 				t.command("", "demo", "fault", "--control", control, "rain", "th-rl-01"))
 		}),

@@ -23,6 +23,9 @@ type Client struct {
 	Base    string // such as http://127.0.0.1:8490
 	Token   string
 	HTTP    *http.Client // http.DefaultClient when nil
+	// Clean is applied to every text of an answer, where it is not nil: for showing what others chose, such as names that devices
+	// tell.
+	Clean func(string) string
 }
 
 // Problem is an error that the service told (RFC 9457).
@@ -140,7 +143,9 @@ func (c *Client) exchange(r *http.Request, out any) error {
 		_, err = io.Copy(io.Discard, io.LimitReader(resp.Body, maxAnswer))
 		return err
 	}
-	if err := json.NewDecoder(io.LimitReader(resp.Body, maxAnswer)).Decode(out); err != nil {
+	err = json.NewDecoder(io.LimitReader(resp.Body, maxAnswer)).Decode(out)
+	c.clean(out)
+	if err != nil {
 		return fmt.Errorf("the service at %s answered what cannot be read: %w", c.Base, err)
 	}
 	return nil
@@ -331,8 +336,8 @@ func (c *Client) Probe(ctx context.Context, address string) (v1.ProbeResult, err
 	return post[v1.ProbeResult](ctx, c, "/host-keys", v1.Probe{Address: address})
 }
 
-// Adopt adopts a device.
-func (c *Client) Adopt(ctx context.Context, in v1.Adoption) (v1.DeviceDetail, error) {
+// Enrol enrols a device.
+func (c *Client) Enrol(ctx context.Context, in v1.Enrolment) (v1.DeviceDetail, error) {
 	return post[v1.DeviceDetail](ctx, c, "/devices", in)
 }
 
@@ -389,7 +394,7 @@ func (c *Client) Found(ctx context.Context) (v1.List[v1.FoundDevice], error) {
 	return get[v1.List[v1.FoundDevice]](ctx, c, "/found-devices", nil)
 }
 
-// Accept adopts found devices. Each has a result of its own.
+// Accept enrols found devices. Each has a result of its own.
 func (c *Client) Accept(ctx context.Context, list []v1.DeviceAcceptance) (v1.List[v1.AcceptResult], error) {
 	return post[v1.List[v1.AcceptResult]](ctx, c, "/found-devices/accept", v1.AcceptRequest{Devices: list})
 }

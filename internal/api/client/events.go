@@ -42,7 +42,7 @@ func (c *Client) Events(ctx context.Context, after uint64, f func(v1.Event) (goO
 			if data == "" {
 				continue
 			}
-			goOn, err := deliver(name, data, f)
+			goOn, err := c.deliver(name, data, f)
 			if err != nil || !goOn {
 				return err
 			}
@@ -58,11 +58,13 @@ func (c *Client) Events(ctx context.Context, after uint64, f func(v1.Event) (goO
 	return &Unreachable{c.Base, io.ErrUnexpectedEOF}
 }
 
-func deliver(name, data string, f func(v1.Event) bool) (goOn bool, err error) {
+func (c *Client) deliver(name, data string, f func(v1.Event) bool) (goOn bool, err error) {
 	var e v1.Event
 	switch name {
 	case "event":
-		if err := json.Unmarshal([]byte(data), &e); err != nil {
+		err := json.Unmarshal([]byte(data), &e)
+		c.clean(&e)
+		if err != nil {
 			return false, fmt.Errorf("event: %w", err)
 		}
 	case "reset":

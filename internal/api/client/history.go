@@ -78,7 +78,7 @@ func (c *Client) LinkUse(ctx context.Context, where string, limit int, p Past) (
 	return get[v1.List[v1.LinkUse]](ctx, c, "/links/use", q)
 }
 
-// ImportHistory hands over what another system kept of a device from before it was adopted.
+// ImportHistory hands over what another system kept of a device from before it was enrolled.
 func (c *Client) ImportHistory(ctx context.Context, device string, in v1.PastRequest) error {
 	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/history", in, nil)
 }

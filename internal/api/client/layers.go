@@ -36,9 +36,9 @@ func (c *Client) Drift(ctx context.Context) (v1.List[v1.Drift], error) {
 	return get[v1.List[v1.Drift]](ctx, c, "/drift", nil)
 }
 
-// AdoptDrift takes what a device runs as what is intended: all, or some objects.
-func (c *Client) AdoptDrift(ctx context.Context, device string, objects []string) (v1.Drift, error) {
-	return post[v1.Drift](ctx, c, "/devices/"+url.PathEscape(device)+"/drift/adopt", v1.AdoptRequest{Objects: objects})
+// AcceptDrift takes what a device runs as what is intended: all, or some objects.
+func (c *Client) AcceptDrift(ctx context.Context, device string, objects []string) (v1.Drift, error) {
+	return post[v1.Drift](ctx, c, "/devices/"+url.PathEscape(device)+"/drift/accept", v1.AcceptDriftRequest{Objects: objects})
 }
 
 // RestoreDrift makes a draft that has devices run what is intended again.

@@ -41,7 +41,7 @@ func (s *server) discoveryRoutes(api huma.API) {
 			list, err := s.Discovery.Found(ctx)
 			return listOf(list, foundOut), err
 		})
-	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/found-devices/accept", "accept-found", "Adopt found devices whose host keys were accepted",
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/found-devices/accept", "accept-found", "Enrol found devices whose host keys were accepted",
 		func(ctx context.Context, in *body[v1.AcceptRequest]) (*body[v1.List[v1.AcceptResult]], error) {
 			list := make([]discovery.Acceptance, len(in.Body.Devices))
 			for i, a := range in.Body.Devices {
@@ -50,7 +50,7 @@ func (s *server) discoveryRoutes(api huma.API) {
 			by := person(ctx).Name
 			results, err := s.Discovery.Accept(ctx, list, by, func(site string) error { return s.atSite(ctx, operateDevices, site) })
 			for _, r := range results {
-				s.audit(ctx, by, "adopt", r.Address+" "+r.Device, outcome(r.Err))
+				s.audit(ctx, by, "enrol", r.Address+" "+r.Device, outcome(r.Err))
 			}
 			return listOf(results, func(r discovery.Result) v1.AcceptResult {
 				out := v1.AcceptResult{Address: r.Address, Device: r.Device}

@@ -196,7 +196,7 @@ func (s *server) historyRoutes(api huma.API) {
 		Body v1.PastRequest
 	}
 	importing := may(rights.Administer, rights.Events)
-	register(s, api, importing, http.MethodPost, "/devices/{name}/history", "import-history", "Take over what another system kept of a device from before it was adopted",
+	register(s, api, importing, http.MethodPost, "/devices/{name}/history", "import-history", "Take over what another system kept of a device from before it was enrolled",
 		func(ctx context.Context, in *pastInput) (*struct{}, error) {
 			err := s.onDevice(ctx, importing, in.Name)
 			if err == nil {
@@ -236,11 +236,11 @@ func (s *server) importPast(ctx context.Context, device string, in v1.PastReques
 		}
 	}
 	for _, e := range in.Events {
-		if !e.At.Before(record.AdoptedAt) {
-			return fmt.Errorf("an event of %s is after the device was adopted: that is %w", e.At.Format(time.RFC3339), errInvalid)
+		if !e.At.Before(record.EnrolledAt) {
+			return fmt.Errorf("an event of %s is after the device was enrolled: that is %w", e.At.Format(time.RFC3339), errInvalid)
 		}
 	}
-	if err := s.History.Import(ctx, device, record.AdoptedAt, list); err != nil {
+	if err := s.History.Import(ctx, device, record.EnrolledAt, list); err != nil {
 		return err
 	}
 	past := make([]store.Event, len(in.Events))

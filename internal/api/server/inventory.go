@@ -106,15 +106,15 @@ func (s *server) inventoryRoutes(api huma.API) {
 			address, _ := inventory.Address(in.Body.Address)
 			return &body[v1.ProbeResult]{v1.ProbeResult{Address: address, HostKey: key}}, nil
 		})
-	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/devices", "adopt-device", "Adopt a device whose host key was accepted",
-		func(ctx context.Context, in *body[v1.Adoption]) (*body[v1.DeviceDetail], error) {
+	register(s, api, may(rights.Operate, rights.Devices), http.MethodPost, "/devices", "enrol-device", "Enrol a device whose host key was accepted",
+		func(ctx context.Context, in *body[v1.Enrolment]) (*body[v1.DeviceDetail], error) {
 			a := in.Body
 			if err := s.atSite(ctx, operateDevices, a.Site); err != nil {
 				return nil, err
 			}
-			d, err := s.Inventory.Adopt(ctx, inventory.Adoption{Address: a.Address, User: a.User, Password: a.Password,
+			d, err := s.Inventory.Enrol(ctx, inventory.Enrolment{Address: a.Address, User: a.User, Password: a.Password,
 				HostKey: a.HostKey, Site: a.Site, Name: a.Name, By: person(ctx).Name})
-			s.audit(ctx, person(ctx).Name, "adopt", cmp.Or(d.Name, a.Address), outcome(err))
+			s.audit(ctx, person(ctx).Name, "enrol", cmp.Or(d.Name, a.Address), outcome(err))
 			if err != nil {
 				return nil, deviceError(a.Address, err)
 			}

@@ -60,6 +60,9 @@ func (s *server) layerRoutes(api huma.API) {
 		})
 	register(s, api, may(rights.See, rights.Configuration), http.MethodGet, "/sites/{name}/layer", "get-site-layer", "What is said for all devices of a site",
 		func(ctx context.Context, in *NamePath) (*body[v1.SiteLayer], error) {
+			if !s.Inventory.HoldsSite(in.Name, within(ctx, rights.See, rights.Sites)) {
+				return nil, fmt.Errorf("site %s: %w", in.Name, store.ErrNotFound)
+			}
 			err := s.onSite(ctx, may(rights.See, rights.Sites), in.Name)
 			if err == nil { // what it says is what devices run
 				err = s.atSite(ctx, may(rights.See, rights.Configuration), in.Name)
@@ -115,21 +118,21 @@ func (s *server) driftRoutes(api huma.API) {
 			}
 			return listOf(list, func(d layers.Drift) v1.Drift { return driftOut(d, seen[d.Device]) }), nil
 		})
-	type adoptInput struct {
+	type acceptInput struct {
 		NamePath
-		Body v1.AdoptRequest
+		Body v1.AcceptDriftRequest
 	}
-	register(s, api, may(rights.Change, rights.Devices), http.MethodPost, "/devices/{name}/drift/adopt", "adopt-drift", "Take what a device runs as what is intended",
-		func(ctx context.Context, in *adoptInput) (*body[v1.Drift], error) {
+	register(s, api, may(rights.Change, rights.Devices), http.MethodPost, "/devices/{name}/drift/accept", "accept-drift", "Take what a device runs as what is intended",
+		func(ctx context.Context, in *acceptInput) (*body[v1.Drift], error) {
 			taken, err := []layers.Difference(nil), s.onDevice(ctx, may(rights.Change, rights.Devices), in.Name)
 			if err == nil {
-				taken, err = s.Layers.Adopt(ctx, in.Name, in.Body.Objects)
+				taken, err = s.Layers.Accept(ctx, in.Name, in.Body.Objects)
 			}
 			detail := outcome(err)
 			if err == nil {
 				detail = layers.Say(taken)
 			}
-			s.audit(ctx, person(ctx).Name, "adopt-drift", in.Name, detail)
+			s.audit(ctx, person(ctx).Name, "accept-drift", in.Name, detail)
 			if err != nil {
 				return nil, err
 			}

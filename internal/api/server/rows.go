@@ -41,7 +41,7 @@ func deviceOut(d *catalog.Device) v1.Device {
 		Name: d.Name, Site: d.Site.Name, Kind: string(id.Kind), Maker: id.Maker, Model: id.Model, Serial: id.Serial, Firmware: id.Firmware,
 		Address: d.Address, CallsHome: d.CallsHome, HostKey: d.HostKey, BootedAt: id.BootedAt, Reach: string(d.Reach), Since: d.Since, Why: d.Why,
 		SeenAt: d.SeenAt, OwnPage: cmp.Or(d.Particulars.Page, d.Inside.Page), Health: string(d.Health), ManagementVLAN: int(d.Config.ManagementVLAN), Ports: countsOut(d.Ports),
-		AdoptedAt: d.AdoptedAt, AdoptedBy: d.AdoptedBy, Control: d.Control.String(), Abilities: []string{}, Particulars: particularsOut(d.Particulars),
+		EnrolledAt: d.EnrolledAt, EnrolledBy: d.EnrolledBy, Control: d.Control.String(), Abilities: []string{}, Particulars: particularsOut(d.Particulars),
 	}
 	for _, t := range d.Troubles {
 		out.Troubles = append(out.Troubles, t.Text)

@@ -187,11 +187,13 @@ func (s *server) seesEnds(ctx context.Context, b *intent.Bundle) error {
 func (s *server) things(ctx context.Context, named []string, ports, devices string) ([]network.PortRef, error) {
 	var out []network.PortRef
 	for i, text := range named {
-		on, err := network.ParseTarget(text)
+		on, err := network.ParseTargets(text)
 		if err != nil {
 			return nil, with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err, &huma.ErrorDetail{Location: fmt.Sprintf("body.on[%d]", i), Message: err.Error(), Value: text})
 		}
-		out = append(out, on)
+		if out = append(out, on...); len(out) > changes.MaxEdits {
+			return nil, fmt.Errorf("%w: a change holds at most %d edits; narrow it down", errInvalid, changes.MaxEdits)
+		}
 	}
 	var q catalog.Query
 	var err error

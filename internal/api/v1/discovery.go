@@ -61,7 +61,7 @@ type DeviceAcceptance struct {
 // AcceptResult is what came of one acceptance.
 type AcceptResult struct {
 	Address string `json:"address"`
-	Device  string `json:"device,omitempty" doc:"Its name, if it was adopted"`
+	Device  string `json:"device,omitempty" doc:"Its name, if it was enrolled"`
 	Problem string `json:"problem,omitempty" doc:"Why it was not"`
 }
 

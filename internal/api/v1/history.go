@@ -31,7 +31,7 @@ type MetricInfo struct {
 	Help    string `json:"help"`
 }
 
-// PastRequest is what another system kept of a device before it was adopted here.
+// PastRequest is what another system kept of a device before it was enrolled here.
 type PastRequest struct {
 	Points []PastPoints `json:"points,omitempty" maxItems:"20000"`
 	Events []PastEvent  `json:"events,omitempty" maxItems:"10000"`
@@ -48,7 +48,7 @@ type PastPoints struct {
 	Max    []*float64 `json:"max,omitempty" maxItems:"20000" doc:"The highest of each step; the mean when left out"`
 }
 
-// PastEvent is something that happened to a device before it was adopted here.
+// PastEvent is something that happened to a device before it was enrolled here.
 type PastEvent struct {
 	At   time.Time `json:"at"`
 	Port string    `json:"port,omitempty" maxLength:"64"`

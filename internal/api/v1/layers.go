@@ -70,8 +70,8 @@ type DriftDifference struct {
 	By       string    `json:"by,omitempty" doc:"Who set it, where the device told"`
 }
 
-// AdoptRequest takes what a device runs as what is intended.
-type AdoptRequest struct {
+// AcceptDriftRequest takes what a device runs as what is intended.
+type AcceptDriftRequest struct {
 	Objects []string `json:"objects,omitempty" maxItems:"5000" doc:"Ports, vlan/40 and such, an empty text for the device itself; all when left out"`
 }
 

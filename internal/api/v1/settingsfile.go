@@ -14,7 +14,7 @@ type SettingsFile struct {
 
 // FileRequest turns a file into a draft.
 type FileRequest struct {
-	Text   string `json:"text" minLength:"1" maxLength:"8388608"`
+	Text   string `json:"text" maxLength:"8388608"`
 	Whole  bool   `json:"whole,omitempty" doc:"What the file does not name on its devices goes back to its default, and what they hold besides is removed"`
 	DryRun bool   `json:"dry_run,omitempty" doc:"Only tell what it would make different"`
 	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`

@@ -123,8 +123,8 @@ type Device struct {
 	Ports          HealthCounts `json:"ports"`
 	Power          *Power       `json:"power,omitempty"`
 	Abilities      []string     `json:"abilities"`
-	AdoptedAt      time.Time    `json:"adopted_at"`
-	AdoptedBy      string       `json:"adopted_by"`
+	EnrolledAt     time.Time    `json:"enrolled_at"`
+	EnrolledBy     string       `json:"enrolled_by"`
 	Control        string       `json:"control" enum:"here,watched,local" doc:"Who changes it: this service, nobody from here, or people on the spot"`
 	Drift          int          `json:"drift,omitempty" doc:"How many settings it runs other than intended"`
 	Rights         []string     `json:"rights" doc:"What who asks may do with the device, besides seeing it"`
@@ -263,8 +263,8 @@ type Pin struct {
 	HostKey string `json:"host_key" minLength:"1" maxLength:"100" doc:"The fingerprint that was accepted; it must be the one that the device shows now"`
 }
 
-// Adoption adopts a device.
-type Adoption struct {
+// Enrolment enrols a device.
+type Enrolment struct {
 	Address  string `json:"address" minLength:"1" maxLength:"260"`
 	User     string `json:"user" minLength:"1" maxLength:"64"`
 	Password string `json:"password" maxLength:"256"`

@@ -40,13 +40,13 @@ type Health = network.Health
 
 // Record is what is kept of a device besides what it tells itself.
 type Record struct {
-	Name      string
-	Address   string // host:port
-	CallsHome bool   // it opens the connection, and Address is where it came from last
-	HostKey   string
-	AdoptedAt time.Time
-	AdoptedBy string
-	Control   network.Control
+	Name       string
+	Address    string // host:port
+	CallsHome  bool   // it opens the connection, and Address is where it came from last
+	HostKey    string
+	EnrolledAt time.Time
+	EnrolledBy string
+	Control    network.Control
 	network.Particulars
 }
 

@@ -105,7 +105,7 @@ func deviceFields() []*selector.Field {
 		words("notes", "notes on the device", func(d *Device) string { return d.Notes }),
 		age("up", "for how long the device has been running", func(d *Device) time.Time { return d.Identity.BootedAt }),
 		age("seen", "how long ago the device last answered", func(d *Device) time.Time { return d.SeenAt }),
-		age("adopted", "how long ago the device was adopted", func(d *Device) time.Time { return d.AdoptedAt }),
+		age("enrolled", "how long ago the device was enrolled", func(d *Device) time.Time { return d.EnrolledAt }),
 		f("poe.budget", selector.Number, "power that the device can feed over its ports, in W", milliwatts(func(p network.Power) int { return p.BudgetMilliW })),
 		f("poe.watts", selector.Number, "power that the device feeds over its ports, in W", milliwatts(func(p network.Power) int { return p.UsedMilliW })),
 		f("poe.left", selector.Number, "power that the device could feed besides, in W", milliwatts(func(p network.Power) int { return p.BudgetMilliW - p.UsedMilliW })),

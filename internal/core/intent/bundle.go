@@ -34,6 +34,9 @@ func ProposeBundle(configs map[string]network.Config, links []topology.Link, pai
 	if len(ports) == 0 {
 		return Bundle{}, errors.New("no port was named")
 	}
+	if near != "" && setting.KindOf(near) != setting.OnBundle {
+		return Bundle{}, fmt.Errorf("%q is not the name of a bundle: write lag and a number, such as lag1", near)
+	}
 	var b Bundle
 	nearPorts := map[string][]string{}
 	for _, ref := range ports {

@@ -3,6 +3,7 @@ package network
 import (
 	"fmt"
 	"net/url"
+	"strconv"
 	"strings"
 )
 
@@ -107,6 +108,44 @@ func ParseTarget(s string) (PortRef, error) {
 	}
 	return ParsePortRef(s)
 }
+
+// maxRange is how many ports a range names at most.
+const maxRange = 512
+
+// ParseTargets is ParseTarget for a text that may name several ports or VLANs of a device by a range: th-sw-02:1/1/1-4,
+// th-sw-02:vlan/40-42.
+func ParseTargets(s string) ([]PortRef, error) {
+	device, object, _ := strings.Cut(s, ":")
+	at := strings.LastIndexByte(object, '-')
+	if at < 0 || strings.Contains(object, "/") && !strings.HasPrefix(object, "vlan/") && !isDigit(object[0]) {
+		one, err := ParseTarget(s)
+		return []PortRef{one}, err
+	}
+	begin := at
+	for begin > 0 && isDigit(object[begin-1]) {
+		begin--
+	}
+	first, err1 := strconv.Atoi(object[begin:at])
+	last, err2 := strconv.Atoi(object[at+1:])
+	if err1 != nil || err2 != nil {
+		one, err := ParseTarget(s)
+		return []PortRef{one}, err
+	}
+	if last < first || last-first >= maxRange {
+		return nil, fmt.Errorf("%q is no range: write the first and the last, such as 1/1/1-4, at most %d", object, maxRange)
+	}
+	out := make([]PortRef, 0, last-first+1)
+	for n := first; n <= last; n++ {
+		one, err := ParseTarget(device + ":" + object[:begin] + strconv.Itoa(n))
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
 // UnmarshalText reads the text form.
 func (r *PortRef) UnmarshalText(b []byte) (err error) {

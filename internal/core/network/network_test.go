@@ -158,3 +158,22 @@ func TestConfigCloneIsDeep(t *testing.T) {
 	assert.Equal(t, VLANID(1), c.Ports["1"].TrunkVLANs[0])
 	assert.Len(t, c.VLANs, 1)
 }
+
+func TestRangesOfTargets(t *testing.T) {
+	for text, want := range map[string][]string{
+		"sw:1/1/7": {"sw:1/1/7"}, "sw:1/1/1-3": {"sw:1/1/1", "sw:1/1/2", "sw:1/1/3"}, "sw:lan1-2": {"sw:lan1", "sw:lan2"}, "sw:vlan/40-41": {"sw:vlan/40", "sw:vlan/41"},
+		"sw-01": {"sw-01"}, "sw:schedule/day-1-2": {"sw:schedule/day-1-2"}, "template/desk:port": {"template/desk:port"}, "sw:lag1-2": {"sw:lag1", "sw:lag2"},
+	} {
+		got, err := ParseTargets(text)
+		require.NoError(t, err, text)
+		var names []string
+		for _, ref := range got {
+			names = append(names, ref.String())
+		}
+		assert.Equal(t, want, names, text)
+	}
+	for _, text := range []string{"sw:1/1/4-1", "sw:1/1/1-9999", "", ":"} {
+		_, err := ParseTargets(text)
+		assert.Error(t, err, text)
+	}
+}

@@ -24,7 +24,7 @@ type Verb string
 const (
 	See        Verb = "see"
 	Change     Verb = "change"     // what devices run, by drafts that are pushed
-	Operate    Verb = "operate"    // take in hand: adopt, describe, retire, search, name
+	Operate    Verb = "operate"    // take in hand: enrol, describe, retire, search, name
 	Administer Verb = "administer" // what the product itself keeps: sites, people, roles
 )
 
@@ -62,7 +62,7 @@ var meanings = []Meaning{
 	{See, Sites, "the sites and what is said of them"},
 	{Administer, Sites, "make, edit, merge and remove sites"},
 	{See, Devices, "the devices and what is inside them"},
-	{Operate, Devices, "adopt, claim, describe, rename, replace, retire and forget devices; accept their host keys"},
+	{Operate, Devices, "enrol, claim, describe, rename, replace, retire and forget devices; accept their host keys"},
 	{Change, Devices, "draft, push, keep and undo changes of what devices run besides their ports: services"},
 	{See, Configuration, "what devices run, whole and in their own form"},
 	{See, Ports, "the ports, what is set and what is seen"},

@@ -34,7 +34,7 @@ type Source string
 const (
 	FromState  Source = "state"
 	FromInside Source = "inside"
-	// FromBefore is what another system kept before the device was adopted.
+	// FromBefore is what another system kept before the device was enrolled.
 	FromBefore Source = "before"
 )
 

@@ -1,5 +1,5 @@
 // Package discovery looks for devices: at addresses that are given, and from there by what the devices found tell of their
-// neighbours. What it finds waits to be accepted by a person; nothing is adopted by itself.
+// neighbours. What it finds waits to be accepted by a person; nothing is enrolled by itself.
 //
 // A search is bounded in addresses and hops, shows how far it is, can be cancelled, and is told as interrupted when the
 // service ends under it. It logs in with what it is given, so that a machine that is not ours could learn the password:
@@ -434,7 +434,7 @@ type Result struct {
 	Err             error
 }
 
-// Accept adopts found devices. Each has a result of its own. mayAt tells why one may not be put at a site.
+// Accept enrols found devices. Each has a result of its own. mayAt tells why one may not be put at a site.
 func (s *Service) Accept(ctx context.Context, list []Acceptance, by string, mayAt func(site string) error) ([]Result, error) {
 	all, err := s.store.AllFound(ctx)
 	if err != nil {
@@ -475,7 +475,7 @@ func (s *Service) accept(ctx context.Context, f store.Found, a Acceptance, by st
 	if err != nil {
 		return "", err
 	}
-	d, err := s.inventory.Adopt(ctx, inventory.Adoption{Address: f.Address, User: f.User, Password: password, HostKey: f.HostKey, Site: a.Site, Name: a.Name, By: by})
+	d, err := s.inventory.Enrol(ctx, inventory.Enrolment{Address: f.Address, User: f.User, Password: password, HostKey: f.HostKey, Site: a.Site, Name: a.Name, By: by})
 	if err != nil {
 		return "", err
 	}

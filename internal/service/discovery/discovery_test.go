@@ -75,7 +75,7 @@ func TestNeighboursAreFollowedSoFar(t *testing.T) {
 		"one of no known code stands where its neighbour does")
 
 	d = search(t, s, h, discovery.Request{Targets: []string{"192.0.2.0/28", "th-sw-01"}})
-	assert.Equal(t, 1, d.Known, "one that is adopted is not found again")
+	assert.Equal(t, 1, d.Known, "one that is enrolled is not found again")
 }
 
 func TestWhatIsFoundIsAcceptedByItsKey(t *testing.T) {

@@ -49,7 +49,7 @@ func lived(b *testing.B, polls int) (h *history.Service, s *store.Store, file st
 	counters := make([][]network.Counters, benchDevices)
 	for d := range benchDevices {
 		name := fmt.Sprintf("sw-%02d", d)
-		require.NoError(b, s.AddDevice(b.Context(), store.Device{Name: name, Site: "tern-haven", Address: name + ":830", Secret: []byte{}, Identity: network.Identity{Serial: name}, AdoptedAt: begin}))
+		require.NoError(b, s.AddDevice(b.Context(), store.Device{Name: name, Site: "tern-haven", Address: name + ":830", Secret: []byte{}, Identity: network.Identity{Serial: name}, EnrolledAt: begin}))
 		counters[d] = make([]network.Counters, benchPorts)
 	}
 	begun := cpu()

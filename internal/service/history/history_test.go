@@ -47,7 +47,7 @@ func newBench(t *testing.T) *bench {
 	b := &bench{file: filepath.Join(t.TempDir(), "db"), log: slog.New(slog.NewTextHandler(io.Discard, nil))}
 	b.open(t)
 	require.NoError(t, b.store.PutSite(t.Context(), network.Site{Name: "tern-haven"}))
-	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.12:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY1"}, AdoptedAt: begin}))
+	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.12:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY1"}, EnrolledAt: begin}))
 	b.set(begin)
 	return b
 }
@@ -297,7 +297,7 @@ func TestThePastIsTakenOver(t *testing.T) {
 		"a metric that is not":      {Thing: port, Metric: "wear", From: days(-3), Step: time.Hour, Mean: mean[:1]},
 		"a step that is not":        {Thing: port, Metric: "rx", From: days(-3), Step: time.Minute, Mean: mean[:1]},
 		"not at a whole step":       {Thing: port, Metric: "rx", From: days(-3).Add(time.Minute), Step: time.Hour, Mean: mean[:1]},
-		"after it was adopted":      {Thing: port, Metric: "rx", From: days(-1), Step: time.Hour, Mean: mean[:25]},
+		"after it was enrolled":     {Thing: port, Metric: "rx", From: days(-1), Step: time.Hour, Mean: mean[:25]},
 		"longer ago than is kept":   {Thing: port, Metric: "rx", From: days(-800), Step: time.Hour, Mean: mean[:1]},
 		"no points":                 {Thing: port, Metric: "rx", From: days(-1), Step: time.Hour},
 		"fewer highest than points": {Thing: port, Metric: "rx", From: days(-1), Step: time.Hour, Mean: mean[:3], Max: mean[:2]},
@@ -355,7 +355,7 @@ func TestANameThatIsAnothersIsReadAnew(t *testing.T) {
 	b.live(0, 10*time.Minute)
 	require.NoError(t, b.store.RemoveDevice(t.Context(), "th-sw-02"))
 	b.LetGo("th-sw-02")
-	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.13:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY2"}, AdoptedAt: begin}))
+	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.13:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY2"}, EnrolledAt: begin}))
 	b.live(20*time.Minute, 30*time.Minute)
 	b.settled(t)
 	known := ""

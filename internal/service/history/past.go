@@ -9,7 +9,7 @@ import (
 	"example.net/everypost/internal/core/series"
 )
 
-// Past is points of a metric from before a device was adopted, as another system kept them.
+// Past is points of a metric from before a device was enrolled, as another system kept them.
 type Past struct {
 	series.Thing
 	Metric string
@@ -19,17 +19,17 @@ type Past struct {
 	Mean, Max []float64
 }
 
-// Import keeps points of the time before a device was adopted. What was imported of the same time before is replaced.
-func (h *Service) Import(ctx context.Context, device string, adopted time.Time, list []Past) error {
+// Import keeps points of the time before a device was enrolled. What was imported of the same time before is replaced.
+func (h *Service) Import(ctx context.Context, device string, enrolled time.Time, list []Past) error {
 	for _, p := range list {
-		if err := p.check(adopted); err != nil {
+		if err := p.check(enrolled); err != nil {
 			return err
 		}
 	}
 	return h.importAll(ctx, device, list)
 }
 
-func (p Past) check(adopted time.Time) error {
+func (p Past) check(enrolled time.Time) error {
 	what := fmt.Sprintf("%s %s %s", p.Part, p.Name, p.Metric)
 	level := levelOf(p.Step)
 	end := p.From.Add(time.Duration(len(p.Mean)) * p.Step)
@@ -42,9 +42,9 @@ func (p Past) check(adopted time.Time) error {
 		return fmt.Errorf("%s: %s is no border of steps of %s: that is %w", what, p.From.Format(time.RFC3339), p.Step, ErrInvalid)
 	case len(p.Mean) == 0 || p.Max != nil && len(p.Max) != len(p.Mean):
 		return fmt.Errorf("%s: there must be as many of max as of mean, and one at least: that is %w", what, ErrInvalid)
-	case end.After(adopted):
-		return fmt.Errorf("%s: %s is after the device was adopted, and of that the service has readings of its own: that is %w", what, end.Format(time.RFC3339), ErrInvalid)
-	case adopted.Sub(p.From) > series.Coarse.Keep():
+	case end.After(enrolled):
+		return fmt.Errorf("%s: %s is after the device was enrolled, and of that the service has readings of its own: that is %w", what, end.Format(time.RFC3339), ErrInvalid)
+	case enrolled.Sub(p.From) > series.Coarse.Keep():
 		return fmt.Errorf("%s: %s is longer ago than anything is kept: that is %w", what, p.From.Format(time.RFC3339), ErrInvalid)
 	}
 	return nil

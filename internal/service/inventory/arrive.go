@@ -55,7 +55,7 @@ func (s *Service) CheckParticulars(site string, p *network.Particulars) error {
 func (s *Service) Arrive(ctx context.Context, c store.Claim, id network.Identity) (store.Device, error) {
 	now := time.Now().UTC()
 	d := store.Device{Name: c.Name, Site: c.Site, Address: "calls home " + c.Serial, User: driver.ProvisionedUser, Secret: []byte{}, HostKey: c.HostKey, Identity: id,
-		AdoptedAt: now, AdoptedBy: c.By, SeenAt: now, Particulars: c.Particulars, CallsHome: true}
+		EnrolledAt: now, EnrolledBy: c.By, SeenAt: now, Particulars: c.Particulars, CallsHome: true}
 	last := fleet.View{Identity: id, SeenAt: now}
 	text := fmt.Sprintf("%s (%s) called home for the first time and is in service, as %s claimed it.", c.Name, c.Serial, c.By)
 	if c.Replaces != "" {

@@ -50,6 +50,17 @@ func (x *index) hasSite(name string) bool {
 	return x.net.Site(name) != nil
 }
 
+// site returns a site as it is kept.
+func (x *index) site(name string) (network.Site, bool) {
+	x.mu.RLock()
+	defer x.mu.RUnlock()
+	s := x.net.Site(name)
+	if s == nil {
+		return network.Site{}, false
+	}
+	return s.Site, true
+}
+
 // keep takes a device as it is kept now.
 func (x *index) keep(d store.Device) {
 	x.mu.Lock()
@@ -129,8 +140,8 @@ func (x *index) build(name string) {
 	if d.CallsHome {
 		address = v.From
 	}
-	x.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: address, CallsHome: d.CallsHome, HostKey: d.HostKey, AdoptedAt: d.AdoptedAt,
-		AdoptedBy: d.AdoptedBy, Control: d.Control, Particulars: d.Particulars}, s, site, func(system string) string { return x.hosts[system] }))
+	x.net.Put(catalog.NewDevice(catalog.Record{Name: d.Name, Address: address, CallsHome: d.CallsHome, HostKey: d.HostKey, EnrolledAt: d.EnrolledAt,
+		EnrolledBy: d.EnrolledBy, Control: d.Control, Particulars: d.Particulars}, s, site, func(system string) string { return x.hosts[system] }))
 }
 
 // ask calls f with all rows, current. f must not keep the net; the rows themselves never change.

@@ -1,4 +1,4 @@
-// Package inventory knows which sites and devices there are: it adopts devices into the fleet, and keeps what is seen of
+// Package inventory knows which sites and devices there are: it enrols devices into the fleet, and keeps what is seen of
 // them.
 package inventory
 
@@ -148,8 +148,8 @@ func Address(s string) (string, error) {
 	return net.JoinHostPort(host, port), nil
 }
 
-// Adoption is what is needed to adopt a device.
-type Adoption struct {
+// Enrolment is what is needed to enrol a device.
+type Enrolment struct {
 	Address, User, Password string
 	HostKey                 string // as shown by HostKey and accepted by a person
 	Site                    string
@@ -166,8 +166,8 @@ func (s *Service) HostKey(ctx context.Context, address string) (string, error) {
 	return s.fleet.HostKey(ctx, address)
 }
 
-// Adopt logs in to a device, asks who it is, keeps it and takes it in hand.
-func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
+// Enrol logs in to a device, asks who it is, keeps it and takes it in hand.
+func (s *Service) Enrol(ctx context.Context, a Enrolment) (store.Device, error) {
 	address, err := Address(a.Address)
 	if err != nil {
 		return store.Device{}, err
@@ -192,7 +192,7 @@ func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
 	}
 	now := time.Now().UTC()
 	d := store.Device{Name: name, Site: a.Site, Address: address, User: a.User, Secret: s.sealer.Seal(address, a.Password),
-		HostKey: a.HostKey, Identity: id, AdoptedAt: now, AdoptedBy: a.By, SeenAt: now}
+		HostKey: a.HostKey, Identity: id, EnrolledAt: now, EnrolledBy: a.By, SeenAt: now}
 	if err := s.store.AddDevice(ctx, d); err != nil {
 		if errors.Is(err, store.ErrExists) {
 			return d, fmt.Errorf("a device with the name %s, the address %s or the serial number %s is known already: %w", name, address, id.Serial, store.ErrExists)
@@ -201,7 +201,7 @@ func (s *Service) Adopt(ctx context.Context, a Adoption) (store.Device, error) {
 	}
 	s.index.keep(d)
 	s.hand(d, a.Password, fleet.View{Identity: id, SeenAt: now})
-	s.bus.Publish(events.Event{At: now, Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was adopted by %s.", name, a.By)})
+	s.bus.Publish(events.Event{At: now, Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was enrolled by %s.", name, a.By)})
 	return d, nil
 }
 

@@ -115,21 +115,21 @@ func TestOnlyAnAcceptedKeyIsLoggedInTo(t *testing.T) {
 
 	require.NoError(t, h.Inventory.Retire(t.Context(), "fm-sw-01", "ada"))
 	require.NoError(t, h.Inventory.Forget(t.Context(), "fm-sw-01", "ada"))
-	adopt := inventory.Adoption{Address: "fm-sw-01:830", User: "fleet", Password: "word", HostKey: key, Site: "fulmar", By: "ada"}
-	for says, bad := range map[string]func(a *inventory.Adoption){
-		"the host key was not accepted": func(a *inventory.Adoption) { a.HostKey = "" },
-		"the device shows host key":     func(a *inventory.Adoption) { a.HostKey = "SHA256:another" },
-		`there is no site "shoal"`:      func(a *inventory.Adoption) { a.Site = "shoal" },
-		"not a valid name":              func(a *inventory.Adoption) { a.Name = "The Ship" },
-		"password":                      func(a *inventory.Adoption) { a.Password = "guess" },
-		"is known already":              func(a *inventory.Adoption) { a.Name = "th-sw-01" },
+	enrol := inventory.Enrolment{Address: "fm-sw-01:830", User: "fleet", Password: "word", HostKey: key, Site: "fulmar", By: "ada"}
+	for says, bad := range map[string]func(a *inventory.Enrolment){
+		"the host key was not accepted": func(a *inventory.Enrolment) { a.HostKey = "" },
+		"the device shows host key":     func(a *inventory.Enrolment) { a.HostKey = "SHA256:another" },
+		`there is no site "shoal"`:      func(a *inventory.Enrolment) { a.Site = "shoal" },
+		"not a valid name":              func(a *inventory.Enrolment) { a.Name = "The Ship" },
+		"password":                      func(a *inventory.Enrolment) { a.Password = "guess" },
+		"is known already":              func(a *inventory.Enrolment) { a.Name = "th-sw-01" },
 	} {
-		one := adopt
+		one := enrol
 		bad(&one)
-		_, err := h.Inventory.Adopt(t.Context(), one)
+		_, err := h.Inventory.Enrol(t.Context(), one)
 		assert.ErrorContains(t, err, says)
 	}
-	d, err := h.Inventory.Adopt(t.Context(), adopt)
+	d, err := h.Inventory.Enrol(t.Context(), enrol)
 	require.NoError(t, err)
 	assert.Equal(t, "fm-sw-01", d.Name, "by the name that it gives itself")
 	assert.NotContains(t, string(d.Secret), "word")

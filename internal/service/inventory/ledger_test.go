@@ -18,7 +18,7 @@ func openLedger(t *testing.T) (*ledger, *store.Store) {
 	s, err := store.Open(t.Context(), filepath.Join(t.TempDir(), "x.db"))
 	require.NoError(t, err)
 	require.NoError(t, s.PutSite(t.Context(), network.Site{Name: "here", Title: "Here"}))
-	require.NoError(t, s.AddDevice(t.Context(), store.Device{Name: "sw", Site: "here", Address: "sw:830", Secret: []byte{1}, Identity: network.Identity{Serial: "S"}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
+	require.NoError(t, s.AddDevice(t.Context(), store.Device{Name: "sw", Site: "here", Address: "sw:830", Secret: []byte{1}, Identity: network.Identity{Serial: "S"}, EnrolledAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
 	return newLedger(s, slog.New(slog.DiscardHandler)), s
 }
 

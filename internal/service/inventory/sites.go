@@ -97,6 +97,11 @@ func (s *Service) PutSite(ctx context.Context, site network.Site) error {
 		checkLine("contact", site.Contact), checkNote(site.Notes), checkPosition(site.Position)); err != nil {
 		return err
 	}
+	if was, there := s.index.site(site.Name); there && site.Entry != "" && site.Entry != was.Entry { // of a new site the entry may come yet
+		if _, known := s.index.record(site.Entry); !known {
+			return invalid("there is no device %s to be the entry of %s: enrol or claim it first", site.Entry, site.Name)
+		}
+	}
 	return s.sitesChanged(ctx, s.store.PutSite(ctx, site), "")
 }
 

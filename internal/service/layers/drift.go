@@ -280,9 +280,9 @@ func (s *Service) DriftOf(device string) Drift {
 // ErrNoDrift tells that a device runs what is intended.
 var ErrNoDrift = errors.New("there is nothing there that runs other than intended")
 
-// Adopt takes what a device runs as what is intended: all that differs, or only some objects. Nothing is sent. It returns what
+// Accept takes what a device runs as what is intended: all that differs, or only some objects. Nothing is sent. It returns what
 // it took.
-func (s *Service) Adopt(ctx context.Context, device string, objects []string) ([]Difference, error) {
+func (s *Service) Accept(ctx context.Context, device string, objects []string) ([]Difference, error) {
 	if s.Busy(device) {
 		return nil, fmt.Errorf("a change is under way on %s: keep or undo it first: %w", device, store.ErrInUse)
 	}
@@ -307,7 +307,7 @@ func (s *Service) Adopt(ctx context.Context, device string, objects []string) ([
 			edits = append(edits, e)
 		}
 	}
-	// What is adopted may take a port out of a template, or into one: of the rest, too, it is to be as it runs.
+	// What is accepted may take a port out of a template, or into one: of the rest, too, it is to be as it runs.
 	after := s.After(ctx, stage, edits, 0)
 	for _, d := range intent.Compare(device, after.Layers.Intended(after.Spots[device], v.Config), v.Config) {
 		if e, err := intent.New(d.Port, d.Field, d.After); err == nil && slices.ContainsFunc(taken, func(t Difference) bool { return t.On == d.Port }) {

@@ -134,22 +134,22 @@ func Read(ctx context.Context, text []byte) (entries []Entry, devices []string, 
 	if err != nil {
 		return nil, nil, err
 	}
+	if empty(document) || len(document.Content) == 0 {
+		return nil, nil, errors.New("the file is empty: it begins with everypost: " + Version + ", and names devices and what is set on them")
+	}
 	version := ""
 	var of *yaml.Node
 	var errs []error
-	if len(document.Content) > 0 {
-		err := members(document.Content[0], "", func(key string, v *yaml.Node) {
-			switch key {
-			case "everypost":
-				version = v.Value
-			case "devices":
-				of = v
-			default:
-				errs = append(errs, fmt.Errorf("line %d: there is no %q here: a file holds everypost and devices", v.Line, key))
-			}
-		})
-		errs = append(errs, err)
-	}
+	errs = append(errs, members(document.Content[0], "", func(key string, v *yaml.Node) {
+		switch key {
+		case "everypost":
+			version = v.Value
+		case "devices":
+			of = v
+		default:
+			errs = append(errs, fmt.Errorf("line %d: there is no %q here: a file holds everypost and devices", v.Line, shown(key)))
+		}
+	}))
 	if version != Version && len(errs) == 0 || version != Version && version != "" {
 		return nil, nil, fmt.Errorf("everypost: this is %q, and should be %s", version, Version)
 	}

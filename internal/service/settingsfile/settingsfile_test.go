@@ -145,7 +145,8 @@ func withoutEmpty(p network.PortConfig) network.PortConfig {
 
 func TestFaultsOfAFileNameTheirPlace(t *testing.T) {
 	for text, says := range map[string]string{
-		"":                                  "should be settings/1",
+		"":                                  "the file is empty",
+		"# only a comment\n":                "the file is empty",
 		"everypost: settings/2":             "should be settings/1",
 		"everypost: settings/1":             "there are none",
 		"everypost: settings/1\ndevices: 3": "",

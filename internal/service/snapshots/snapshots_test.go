@@ -25,7 +25,7 @@ func seen(t *testing.T) *Service {
 	require.NoError(t, s.PutSite(t.Context(), network.Site{Name: "tern-haven", Title: "Tern Haven"}))
 	for _, name := range []string{"sw", "never-read"} {
 		require.NoError(t, s.AddDevice(t.Context(), store.Device{Name: name, Site: "tern-haven", Address: name + ":830", User: "fleet", Secret: []byte("sealed"), HostKey: "SHA256:x",
-			Identity: network.Identity{Serial: name, Kind: network.Switch}, AdoptedAt: noon, SeenAt: noon}))
+			Identity: network.Identity{Serial: name, Kind: network.Switch}, EnrolledAt: noon, SeenAt: noon}))
 	}
 	for i, name := range []string{"one", "two", "three"} {
 		snap := store.Snapshot{Device: "sw", TakenAt: noon.Add(time.Duration(i) * 10 * time.Minute), Document: []byte(name), Config: network.Config{Hostname: name}}

@@ -90,10 +90,10 @@ func New(t testing.TB, before ...func(*House)) *House {
 func (h *House) add(name, site string) {
 	h.devices[name+":830"] = newDevice(name)
 	require.NoError(h.t, h.Store.AddDevice(h.t.Context(), store.Device{Name: name, Site: site, Address: name + ":830", User: "fleet", Secret: h.Sealer.Seal(name+":830", "word"), HostKey: "SHA256:" + name,
-		Identity: network.Identity{Serial: name, Kind: network.Switch}, AdoptedAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
+		Identity: network.Identity{Serial: name, Kind: network.Switch}, EnrolledAt: time.Unix(0, 0), SeenAt: time.Unix(0, 0)}))
 }
 
-// Stranger has a device stand at an address that nobody has adopted, and that hears others at theirs.
+// Stranger has a device stand at an address that nobody has enrolled, and that hears others at theirs.
 func (h *House) Stranger(name, address string, hears ...string) {
 	h.mu.Lock()
 	defer h.mu.Unlock()

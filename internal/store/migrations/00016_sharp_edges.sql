@@ -24,3 +24,7 @@ CREATE TABLE alive (
     one INTEGER PRIMARY KEY CHECK (one = 1),
     at  INTEGER NOT NULL
 ) STRICT;
+
+-- Devices are enrolled.
+ALTER TABLE devices RENAME COLUMN adopted_at TO enrolled_at;
+ALTER TABLE devices RENAME COLUMN adopted_by TO enrolled_by;

@@ -250,7 +250,7 @@ export const usePin = () =>
       take(api.PUT("/api/v1/devices/{name}/host-key", { params: { path: { name } }, body: { host_key } })),
   });
 
-export function useAdopt() {
+export function useEnrol() {
   const qc = useQueryClient();
   return useMutation({
     mutationFn: (body: {

@@ -598,10 +598,10 @@ export interface paths {
         get: operations["list-devices"];
         put?: never;
         /**
-         * Adopt a device whose host key was accepted
+         * Enrol a device whose host key was accepted
          * @description Needs the right to operate devices.
          */
-        post: operations["adopt-device"];
+        post: operations["enrol-device"];
         delete?: never;
         options?: never;
         head?: never;
@@ -712,7 +712,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/devices/{name}/drift/adopt": {
+    "/api/v1/devices/{name}/drift/enrol": {
         parameters: {
             query?: never;
             header?: never;
@@ -725,7 +725,7 @@ export interface paths {
          * Take what a device runs as what is intended
          * @description Needs the right to change devices.
          */
-        post: operations["adopt-drift"];
+        post: operations["accept-drift"];
         delete?: never;
         options?: never;
         head?: never;
@@ -746,7 +746,7 @@ export interface paths {
         get: operations["get-device-history"];
         put?: never;
         /**
-         * Take over what another system kept of a device from before it was adopted
+         * Take over what another system kept of a device from before it was enrolled
          * @description Needs the right to administer events.
          */
         post: operations["import-history"];
@@ -1007,7 +1007,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Adopt found devices whose host keys were accepted
+         * Enrol found devices whose host keys were accepted
          * @description Needs the right to operate devices.
          */
         post: operations["accept-found"];
@@ -1942,7 +1942,7 @@ export interface components {
         };
         AcceptResult: {
             address: string;
-            /** @description Its name, if it was adopted */
+            /** @description Its name, if it was enrolled */
             device?: string;
             /** @description Why it was not */
             problem?: string;
@@ -1953,11 +1953,11 @@ export interface components {
             by: string;
             finding: string;
         };
-        AdoptRequest: {
+        EnrolRequest: {
             /** @description Ports, vlan/40 and such, an empty text for the device itself; all when left out */
             objects?: string[];
         };
-        Adoption: {
+        Enrolment: {
             address: string;
             /** @description The fingerprint that was accepted */
             host_key: string;
@@ -2464,8 +2464,8 @@ export interface components {
             abilities: string[];
             address: string;
             /** Format: date-time */
-            adopted_at: string;
-            adopted_by: string;
+            enrolled_at: string;
+            enrolled_by: string;
             /** Format: date-time */
             booted_at: string;
             building?: string;
@@ -2564,8 +2564,8 @@ export interface components {
             abilities: string[];
             address: string;
             /** Format: date-time */
-            adopted_at: string;
-            adopted_by: string;
+            enrolled_at: string;
+            enrolled_by: string;
             /** Format: date-time */
             booted_at: string;
             building?: string;
@@ -5966,7 +5966,7 @@ export interface operations {
             };
         };
     };
-    "adopt-device": {
+    "enrol-device": {
         parameters: {
             query?: never;
             header?: never;
@@ -5975,7 +5975,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Adoption"];
+                "application/json": components["schemas"]["Enrolment"];
             };
         };
         responses: {
@@ -6191,7 +6191,7 @@ export interface operations {
             };
         };
     };
-    "adopt-drift": {
+    "accept-drift": {
         parameters: {
             query?: never;
             header?: never;
@@ -6202,7 +6202,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AdoptRequest"];
+                "application/json": components["schemas"]["EnrolRequest"];
             };
         };
         responses: {

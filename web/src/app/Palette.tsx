@@ -36,7 +36,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "sites", words: "sites places", group: "Go to", show: "Sites", run: go(kept("/sites")) },
       { id: "vlans", words: "vlans networks carry", group: "Go to", show: "VLANs", run: go("/vlans") },
       { id: "templates", words: "templates layers settings", group: "Go to", show: "Templates", run: go("/templates") },
-      { id: "drift", words: "drift differs intended adopt put back", group: "Go to", show: "Drift", run: go("/drift") },
+      { id: "drift", words: "drift differs intended enrol put back", group: "Go to", show: "Drift", run: go("/drift") },
       { id: "groups", words: "groups saved scopes", group: "Go to", show: "Groups", run: go("/groups") },
       {
         id: "people",
@@ -56,11 +56,11 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
     ];
     if (allowed(me, "operate", "devices"))
       out.push({
-        id: "adopt",
-        words: "adopt add device",
+        id: "enrol",
+        words: "enrol add device",
         group: "Do",
-        show: "Adopt a device",
-        run: go("/devices?adopt=1"),
+        show: "Enrol a device",
+        run: go("/devices?enrol=1"),
       });
     if (allowed(me, "change", "ports"))
       out.push({

@@ -237,9 +237,9 @@ function Particulars({ d }: { d: DeviceDetail }) {
     ["Booted", <Ago key="b" at={d.booted_at} />],
     ["Last answered", <Ago key="s" at={d.seen_at} />],
     [
-      "Adopted",
+      "Enrolled",
       <span key="a">
-        <Ago at={d.adopted_at} /> by {d.adopted_by}
+        <Ago at={d.enrolled_at} /> by {d.enrolled_by}
       </span>,
     ],
     ["Can", d.abilities.join(", ")],

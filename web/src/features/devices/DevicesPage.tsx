@@ -8,7 +8,7 @@ import { HealthMark } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { Ago, many } from "../../ui/time";
 import { PortsUp } from "../watch/WatchPage";
-import { AdoptDialog } from "./AdoptDialog";
+import { EnrolDialog } from "./EnrolDialog";
 
 const watts = (mw?: number) => (mw === undefined ? "" : `${(mw / 1000).toFixed(1)} W`);
 
@@ -120,7 +120,7 @@ const columns: GridColumn<Device>[] = [
 
 export function DevicesPage({ me }: { me: Person }) {
   const [scope, setScope] = useScope();
-  const [adopt, setAdopt] = useView("adopt");
+  const [enrol, setEnrol] = useView("enrol");
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex items-center justify-between">
@@ -141,8 +141,8 @@ export function DevicesPage({ me }: { me: Person }) {
             >
               <PackageOpen size={15} aria-hidden /> Expected
             </Link>
-            <Button kind="main" onClick={() => setAdopt("1")}>
-              <Plus size={15} aria-hidden /> Adopt a device
+            <Button kind="main" onClick={() => setEnrol("1")}>
+              <Plus size={15} aria-hidden /> Enrol a device
             </Button>
           </span>
         )}
@@ -162,11 +162,11 @@ export function DevicesPage({ me }: { me: Person }) {
               <Button onClick={() => setScope("")}>Clear the scope</Button>
             </Empty>
           ) : (
-            <Empty title="There are no devices yet">Adopt the first one by its address.</Empty>
+            <Empty title="There are no devices yet">Enrol the first one by its address.</Empty>
           )
         }
       />
-      <AdoptDialog open={adopt !== ""} onOpenChange={(o) => setAdopt(o ? "1" : "")} />
+      <EnrolDialog open={enrol !== ""} onOpenChange={(o) => setEnrol(o ? "1" : "")} />
     </div>
   );
 }

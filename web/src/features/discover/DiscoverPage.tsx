@@ -350,7 +350,7 @@ function Waiting({ me }: { me: Person }) {
               )
             }
           >
-            {accept.isPending ? "Accepting…" : `Accept keys and adopt ${ready.length || ""}`}
+            {accept.isPending ? "Accepting…" : `Accept keys and enrol ${ready.length || ""}`}
           </Button>
         </div>
       )}

@@ -7,7 +7,7 @@ import { Shape } from "../../ui/health";
 import { Ago, many } from "../../ui/time";
 import { layerWord } from "../settings/layer";
 import { useOwnDraft } from "../settings/queries";
-import { useAdoptDrift, useDrift, useRestoreDrift } from "./queries";
+import { useAcceptDrift, useDrift, useRestoreDrift } from "./queries";
 
 /** What devices run other than intended: to be taken over, or put back. */
 export function DriftPage({ me }: { me: Person }) {
@@ -45,17 +45,17 @@ const controlled = {
 };
 
 export function DeviceDrift({ d, me }: { d: Drift; me: Person }) {
-  const adopt = useAdoptDrift();
+  const accept = useAcceptDrift();
   const restore = useRestoreDrift();
   const draft = useOwnDraft(me);
   const [, setTray] = useView("tray");
-  const mayAdopt = allowed(me, "change", "devices");
+  const mayAccept = allowed(me, "change", "devices");
   const mayRestore = allowed(me, "change", "ports") && d.control === "here";
-  const busy = adopt.isPending || restore.isPending;
+  const busy = accept.isPending || restore.isPending;
   const putBack = (on: string[]) =>
     restore.mutate({ on, change: draft }, { onSuccess: (c) => setTray(String(c.number)) });
   const take = (objects: string[] | undefined, what: string) =>
-    adopt.mutate(
+    accept.mutate(
       { device: d.device, objects },
       { onSuccess: () => toast(`What ${what} runs is intended from now on.`) },
     );
@@ -74,14 +74,14 @@ export function DeviceDrift({ d, me }: { d: Drift; me: Person }) {
       }
       aside={
         <span className="flex gap-1">
-          {mayAdopt && (
+          {mayAccept && (
             <Button
               kind="quiet"
               className="!h-6 text-buff-ink"
               disabled={busy}
               onClick={() => take(undefined, d.device)}
             >
-              Adopt all as intended
+              Accept all as intended
             </Button>
           )}
           {mayRestore && (
@@ -130,14 +130,14 @@ export function DeviceDrift({ d, me }: { d: Drift; me: Person }) {
                   <td className="whitespace-nowrap px-3 py-0.5 text-right">
                     {i === 0 && objects.length > 1 && (
                       <>
-                        {mayAdopt && (
+                        {mayAccept && (
                           <Button
                             kind="quiet"
                             className="!h-6 px-1"
                             disabled={busy}
                             onClick={() => take([on.slice(d.device.length + 1)], on)}
                           >
-                            Adopt<span className="sr-only"> {on}</span>
+                            Accept<span className="sr-only"> {on}</span>
                           </Button>
                         )}
                         {mayRestore && (

@@ -48,9 +48,9 @@ function useDone<T, R>(f: (arg: T) => Promise<R>) {
 }
 
 /** Takes what a device runs as what is intended: all of it, or one object. */
-export const useAdoptDrift = () =>
+export const useAcceptDrift = () =>
   useDone(({ device, objects }: { device: string; objects?: string[] }) =>
-    take(api.POST("/api/v1/devices/{name}/drift/adopt", { params: { path: { name: device } }, body: { objects } })),
+    take(api.POST("/api/v1/devices/{name}/drift/accept", { params: { path: { name: device } }, body: { objects } })),
   );
 
 /** Makes a draft that has devices run what is intended again. */

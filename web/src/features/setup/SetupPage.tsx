@@ -174,7 +174,7 @@ function Devices({
   if (failed) return <Failure error={failed} />;
   if (found.length === 0)
     return (
-      <Empty title="There is no device there yet">Adopt or claim the devices first: then they are set up here.</Empty>
+      <Empty title="There is no device there yet">Enrol or claim the devices first: then they are set up here.</Empty>
     );
   const all = found.map((d) => d.name);
   const whole = all.every((n) => a.devices.includes(n));

@@ -286,8 +286,8 @@ function FirstDevices({ site, title, close }: { site: string; title: string; clo
       why: "They are there and set up: give the address of one, and its neighbours lead to the rest.",
     },
     {
-      to: `/devices?adopt=1&site=${site}`,
-      what: "Adopt one by its address",
+      to: `/devices?enrol=1&site=${site}`,
+      what: "Enrol one by its address",
       why: "You know the address of a single one.",
     },
   ];

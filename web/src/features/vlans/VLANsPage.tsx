@@ -77,7 +77,7 @@ export function VLANsPage({ me }: { me: Person }) {
             className="max-h-[360px]"
             empty={
               vlans.isPending ? null : (
-                <Empty title="There are no VLANs">They come with the devices that know them: adopt one.</Empty>
+                <Empty title="There are no VLANs">They come with the devices that know them: enrol one.</Empty>
               )
             }
           />

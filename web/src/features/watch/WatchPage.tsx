@@ -192,7 +192,7 @@ function Sites() {
         (scope ? (
           <Empty title="No site is in the scope">Clear the scope line to see all.</Empty>
         ) : (
-          <Empty title="There are no sites yet">Make one, then adopt its first device.</Empty>
+          <Empty title="There are no sites yet">Make one, then enrol its first device.</Empty>
         ))}
     </Panel>
   );

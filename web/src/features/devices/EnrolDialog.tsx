@@ -2,11 +2,11 @@ import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { toast } from "sonner";
 import { useList } from "../../api/lists";
-import { useAdopt, useProbe } from "../../api/queries";
+import { useEnrol, useProbe } from "../../api/queries";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
 
-/** Adopting goes in two steps: look at the host key that the device shows, then accept it and log in. */
-export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (o: boolean) => void }) {
+/** Enrolling goes in two steps: look at the host key that the device shows, then accept it and log in. */
+export function EnrolDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (o: boolean) => void }) {
   const [form, setForm] = useState({
     address: "",
     user: "",
@@ -16,7 +16,7 @@ export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChang
   });
   const [accepted, setAccepted] = useState(false);
   const probe = useProbe();
-  const adopt = useAdopt();
+  const enrol = useEnrol();
   const sites = useList("sites", {});
   const navigate = useNavigate();
   const site = form.site || sites.data?.items[0]?.name || "";
@@ -33,7 +33,7 @@ export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChang
       probe.mutate(form.address.trim());
       return;
     }
-    adopt.mutate(
+    enrol.mutate(
       {
         address: probe.data.address,
         user: form.user,
@@ -44,7 +44,7 @@ export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChang
       },
       {
         onSuccess: (d) => {
-          toast.success(`${d.name} is adopted: ${d.maker} ${d.model}, serial ${d.serial}.`);
+          toast.success(`${d.name} is enrolled: ${d.maker} ${d.model}, serial ${d.serial}.`);
           setForm({ ...form, address: "", name: "" });
           probe.reset();
           setAccepted(false);
@@ -53,12 +53,12 @@ export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChang
       },
     );
   };
-  const error = probe.error ?? adopt.error;
+  const error = probe.error ?? enrol.error;
   return (
     <Modal
       open={open}
       onOpenChange={onOpenChange}
-      title="Adopt a device"
+      title="Enrol a device"
       description="The service logs in over SSH, asks the device who it is, and watches it from then on. Nothing on it is changed."
     >
       <form onSubmit={submit} className="grid gap-3">
@@ -151,11 +151,11 @@ export function AdoptDialog({ open, onOpenChange }: { open: boolean; onOpenChang
         )}
         <div className="flex justify-end gap-2">
           <Button onClick={() => onOpenChange(false)}>Cancel</Button>
-          <Button type="submit" kind="main" disabled={probe.isPending || adopt.isPending || (probe.data && !accepted)}>
+          <Button type="submit" kind="main" disabled={probe.isPending || enrol.isPending || (probe.data && !accepted)}>
             {probe.data
-              ? adopt.isPending
+              ? enrol.isPending
                 ? "Logging in…"
-                : "Adopt"
+                : "Enrol"
               : probe.isPending
                 ? "Asking…"
                 : "Show its host key"}

@@ -11,14 +11,14 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 )
 
-func (a *app) adoptCommand() *cobra.Command {
-	in := v1.Adoption{}
+func (a *app) enrolCommand() *cobra.Command {
+	in := v1.Enrolment{}
 	cmd := &cobra.Command{
-		Use: "adopt ADDRESS", Short: "Take a device under management", Args: cobra.ExactArgs(1),
+		Use: "enrol ADDRESS", Short: "Take a device under management", Args: cobra.ExactArgs(1),
 		Long: `Take a device under management. Its SSH host key is shown first: compare it with what the device itself displays. Once
 accepted, the key is pinned, and a device that shows another one is not spoken to. The device's password comes from the
 terminal, from standard input, or from EVERYPOST_DEVICE_PASSWORD.`,
-		Example: "  everypost adopt 10.20.10.12 --user fleet --site tern-haven\n  everypost adopt 10.20.10.12 --user fleet --site tern-haven --host-key SHA256:... < password.txt",
+		Example: "  everypost enrol 10.20.10.12 --user fleet --site tern-haven\n  everypost enrol 10.20.10.12 --user fleet --site tern-haven --host-key SHA256:... < password.txt",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.client()
 			if err != nil {
@@ -38,20 +38,20 @@ terminal, from standard input, or from EVERYPOST_DEVICE_PASSWORD.`,
 				}
 			}
 			in.Address = probe.Address
-			d, err := c.Adopt(cmd.Context(), in)
+			d, err := c.Enrol(cmd.Context(), in)
 			if err != nil {
 				return err
 			}
 			if a.isData() {
 				return a.data(d)
 			}
-			a.say("%s is adopted: %s %s, serial %s.", d.Name, d.Maker, d.Model, d.Serial)
+			a.say("%s is enrolled: %s %s, serial %s.", d.Name, d.Maker, d.Model, d.Serial)
 			return nil
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&in.User, "user", "", "user name on the device")
-	f.StringVar(&in.Site, "site", "", "site at which it stands")
+	f.StringVar(&in.User, "user", "", "user name on the device (required)")
+	f.StringVar(&in.Site, "site", "", "site at which it stands (required)")
 	f.StringVar(&in.Name, "name", "", "name to give it (else its host name)")
 	f.StringVar(&in.HostKey, "host-key", "", "fingerprint to accept without being asked")
 	_ = cmd.MarkFlagRequired("user")
