@@ -3,6 +3,7 @@ package server
 import (
 	"errors"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -106,7 +107,8 @@ var (
 )
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
-	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: err.Error(), Errors: details}
+	detail := strings.TrimPrefix(err.Error(), errInvalid.Error()+": ") // what is wrong comes first
+	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}
 }
 
 // editDetails lists every edit that cannot be made.

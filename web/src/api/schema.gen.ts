@@ -712,7 +712,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/devices/{name}/drift/enrol": {
+    "/api/v1/devices/{name}/drift/accept": {
         parameters: {
             query?: never;
             header?: never;
@@ -1937,6 +1937,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptDriftRequest: {
+            /** @description Ports, vlan/40 and such, an empty text for the device itself; all when left out */
+            objects?: string[];
+        };
         AcceptRequest: {
             devices: components["schemas"]["DeviceAcceptance"][];
         };
@@ -1952,20 +1956,6 @@ export interface components {
             at: string;
             by: string;
             finding: string;
-        };
-        EnrolRequest: {
-            /** @description Ports, vlan/40 and such, an empty text for the device itself; all when left out */
-            objects?: string[];
-        };
-        Enrolment: {
-            address: string;
-            /** @description The fingerprint that was accepted */
-            host_key: string;
-            /** @description The device's host name when left out */
-            name?: string;
-            password: string;
-            site: string;
-            user: string;
         };
         Approval: {
             /** Format: date-time */
@@ -2464,9 +2454,6 @@ export interface components {
             abilities: string[];
             address: string;
             /** Format: date-time */
-            enrolled_at: string;
-            enrolled_by: string;
-            /** Format: date-time */
             booted_at: string;
             building?: string;
             /** @description Whether the device opens the connection; the address is where it came from last */
@@ -2483,6 +2470,9 @@ export interface components {
              * @description How many settings it runs other than intended
              */
             drift?: number;
+            /** Format: date-time */
+            enrolled_at: string;
+            enrolled_by: string;
             firmware: string;
             floor?: string;
             /** @enum {string} */
@@ -2564,9 +2554,6 @@ export interface components {
             abilities: string[];
             address: string;
             /** Format: date-time */
-            enrolled_at: string;
-            enrolled_by: string;
-            /** Format: date-time */
             booted_at: string;
             building?: string;
             /** @description Whether the device opens the connection; the address is where it came from last */
@@ -2583,6 +2570,9 @@ export interface components {
              * @description How many settings it runs other than intended
              */
             drift?: number;
+            /** Format: date-time */
+            enrolled_at: string;
+            enrolled_by: string;
             face: components["schemas"]["FacePort"][];
             /** @description What the device can be told */
             features: string[];
@@ -2756,6 +2746,16 @@ export interface components {
         };
         EditsRequest: {
             edits: components["schemas"]["Edit"][];
+        };
+        Enrolment: {
+            address: string;
+            /** @description The fingerprint that was accepted */
+            host_key: string;
+            /** @description The device's host name when left out */
+            name?: string;
+            password: string;
+            site: string;
+            user: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -4993,6 +4993,8 @@ export interface operations {
                 /** @description Only changes that touched the device */
                 device?: string;
                 state?: string[];
+                /** @description The member next of the page before */
+                cursor?: number;
                 limit?: number;
             };
             header?: never;
@@ -6202,7 +6204,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["EnrolRequest"];
+                "application/json": components["schemas"]["AcceptDriftRequest"];
             };
         };
         responses: {
@@ -8087,6 +8089,8 @@ export interface operations {
         parameters: {
             query?: {
                 device?: string;
+                /** @description The member next of the page before */
+                cursor?: number;
                 limit?: number;
             };
             header?: never;
