@@ -140,7 +140,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
 		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 2"), picture("compare"),
 		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("Its ports"), picture("vlans"),
-		chromedp.Navigate(base+"/devices/ng-sw-02?sel=1%2F1%2F5&group=Layers"), browser.Shows("tried at night"), picture("layers"),
+		chromedp.Navigate(base+"/devices/ng-sw-02?sel=1%2F1%2F5&settings=Layers"), browser.Shows("tried at night"), picture("layers"),
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
@@ -156,7 +156,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/changes?tray=3"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),
-		chromedp.Navigate(base+"/templates?template=camera&group=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 3"), browser.Shows("says critical"),
+		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 3"), browser.Shows("set to critical"),
 		browser.Until("document.querySelector(`aside[aria-label='Draft tray']`).innerText.includes(`poe-priority`)"), picture("templates"),
 	)
 }

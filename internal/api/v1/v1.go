@@ -435,7 +435,7 @@ type LogLine struct {
 // Event is something that happened.
 type Event struct {
 	Seq    uint64    `json:"seq,omitempty"`
-	At     time.Time `json:"at,omitzero"`
+	At     time.Time `json:"at"`
 	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,search"`
 	Device string    `json:"device,omitempty"`
 	Port   string    `json:"port,omitempty"`

@@ -2800,7 +2800,7 @@ export interface components {
         };
         Event: {
             /** Format: date-time */
-            at?: string;
+            at: string;
             /** Format: int64 */
             change?: number;
             device?: string;

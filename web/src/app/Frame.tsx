@@ -29,7 +29,7 @@ import { WordMark } from "../ui/kinds";
 import { many, span, useNow } from "../ui/time";
 import { Palette } from "./Palette";
 import { ScopeLine } from "./ScopeLine";
-import { useKept, useView } from "./view";
+import { useKept, useTitle, useView } from "./view";
 
 const areas = [
   { path: "/watch", name: "Watch", icon: Activity, features: ["devices", "events"] },
@@ -51,6 +51,7 @@ export function Frame({ me, children }: { me: Person; children: ReactNode }) {
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   const scope = useRef<HTMLInputElement>(null);
+  useTitle();
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
@@ -242,6 +243,7 @@ const keysOf: [string, string][] = [
   ["Esc", "close, or let go of what is selected"],
   ["Shift + click", "select ports from one to another on a face or in a table"],
   ["Ctrl + click", "add a port to the selection or take it out"],
+  ["↑ ↓, Enter", "in a table: move from row to row, pick one; with Shift a range, with Ctrl one more"],
   ["?", "this list"],
 ];
 

@@ -15,7 +15,7 @@ import {
   usePreference,
 } from "../api/lists";
 import { Button, Failure, Panel, ScrollRegion } from "../ui/controls";
-import { collator } from "../ui/table";
+import { collator, toRow } from "../ui/table";
 import { ColumnChooser, Export } from "./GridTools";
 import { useView } from "./view";
 
@@ -75,7 +75,7 @@ export function Grid<N extends Noun>({
   /** Fields by whose values all that match are counted. */
   totals?: string[];
   selected?: Set<string>;
-  onPick?: (key: string, e: React.MouseEvent, range: () => Promise<string[]>) => void;
+  onPick?: (key: string, e: React.MouseEvent | React.KeyboardEvent, range: () => Promise<string[]>) => void;
   empty: ReactNode;
   className?: string;
   actions?: ReactNode;
@@ -397,7 +397,7 @@ function SegmentRows<N extends Noun>({
   height: number;
   rowKey: (row: Rows[N]) => string;
   selected?: Set<string>;
-  onRow?: (key: string, item: Item, e: React.MouseEvent) => void;
+  onRow?: (key: string, item: Item, e: React.MouseEvent | React.KeyboardEvent) => void;
   head?: { name: string; count: number; closed: boolean; toggle: () => void };
 }) {
   const pages = usePages(noun, asked, sight ? pagesOf(sight[0], sight[1]) : []);
@@ -439,7 +439,19 @@ function SegmentRows<N extends Noun>({
           onRow && "cursor-pointer select-none",
         )}
         style={{ height }}
+        tabIndex={row && onRow ? 0 : undefined}
         onClick={row && onRow && ((e) => onRow(key, item, e))}
+        onKeyDown={
+          row &&
+          onRow &&
+          ((e) => {
+            if (e.target !== e.currentTarget) return;
+            if (e.key === "Enter" || e.key === " ") {
+              e.preventDefault();
+              onRow(key, item, e);
+            } else toRow(e);
+          })
+        }
       >
         {columns.map((c) => (
           <td key={c.key} className={clsx("truncate px-3", c.right && "text-right", c.mono && "font-mono text-sm")}>

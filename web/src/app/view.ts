@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
+import { useLocation, useSearchParams } from "react-router";
 
 /** A piece of what is on show, kept in the address, so that a link or a reload shows the same again. */
 export function useView(name: string, initial = ""): [string, (value: string) => void] {
@@ -57,3 +57,33 @@ export function useKept(): (path: string) => string {
 
 /** The selector that is in force on the whole console. */
 export const useScope = () => useView("scope");
+
+/** What is on show, from the whole to the part: the device or area, the tab or template, the scope. */
+export function titleOf(path: string, params: URLSearchParams): string {
+  const [area = "watch", name] = path.split("/").filter(Boolean).map(decodeURIComponent);
+  const words: Record<string, string> = {
+    own: "Your account",
+    expected: "Expected devices",
+    vlans: "VLANs",
+    setup: "Set up",
+  };
+  const first = name ?? words[area] ?? area.charAt(0).toUpperCase() + area.slice(1);
+  const parts = [
+    params.get("sel") ?? "",
+    first,
+    (params.get("tab") ?? "").replaceAll("-", " "),
+    params.get("template") ?? params.get("site") ?? params.get("vlan") ?? "",
+    params.get("scope") ?? "",
+  ];
+  return [...parts.filter(Boolean), "Every Post"].join(" · ");
+}
+
+/** Keeps the title of the window at what is on show. */
+export function useTitle() {
+  const { pathname } = useLocation();
+  const [params] = useSearchParams();
+  const title = titleOf(pathname, params);
+  useEffect(() => {
+    document.title = title;
+  }, [title]);
+}

@@ -121,7 +121,18 @@ export function Table<T>({
                   on ? "bg-buff" : "hover:bg-ground/70",
                   onRow && "cursor-pointer",
                 )}
+                tabIndex={onRow ? 0 : undefined}
                 onClick={onRow && ((e) => onRow(row, e))}
+                onKeyDown={
+                  onRow &&
+                  ((e) => {
+                    if (e.target !== e.currentTarget) return;
+                    if (e.key === "Enter" || e.key === " ") {
+                      e.preventDefault();
+                      onRow(row, e);
+                    } else toRow(e);
+                  })
+                }
               >
                 {columns.map((c) => (
                   <td
@@ -140,4 +151,17 @@ export function Table<T>({
       </table>
     </ScrollRegion>
   );
+}
+
+/** Moves from row to row by the arrow keys. */
+export function toRow(e: React.KeyboardEvent) {
+  const step = { ArrowDown: "nextElementSibling", ArrowUp: "previousElementSibling" }[e.key] as
+    | "nextElementSibling"
+    | "previousElementSibling"
+    | undefined;
+  if (!step) return;
+  e.preventDefault();
+  let row = e.currentTarget[step];
+  while (row && !(row instanceof HTMLElement && row.tabIndex === 0)) row = row[step];
+  if (row instanceof HTMLElement) row.focus();
 }

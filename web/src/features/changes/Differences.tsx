@@ -62,7 +62,7 @@ function Sayings({ c, edits, editable }: { c: Change; edits: Change["edits"]; ed
   if (edits.length === 0) return null;
   const rows = all ? edits : edits.slice(0, 8);
   return (
-    <section aria-label="What it has layers say" className="overflow-hidden rounded border border-rule">
+    <section aria-label="Settings of templates and sites" className="overflow-hidden rounded border border-rule">
       <ul>
         {rows.map((e) => (
           <li
@@ -73,7 +73,7 @@ function Sayings({ c, edits, editable }: { c: Change; edits: Change["edits"]; ed
               <span className="font-mono">{e.port.replace(/^template\//, "").replace(/:self$/, "")}</span>{" "}
               <span className="text-soft">{e.field}</span>{" "}
               {e.act === "inherit" ? (
-                "says nothing"
+                "unset"
               ) : e.act === "restore" ? (
                 "as intended"
               ) : (

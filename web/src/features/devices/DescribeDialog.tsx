@@ -54,7 +54,7 @@ function Form({ d, close }: { d: DeviceDetail; close: () => void }) {
       open
       onOpenChange={close}
       wide
-      title={`What is said of ${d.name}`}
+      title={`Details of ${d.name}`}
       description="The device does not know this itself, and nothing is sent to it."
     >
       <form

@@ -96,7 +96,7 @@ export function DeviceDrift({ d, me }: { d: Drift; me: Person }) {
       <table className="w-full border-collapse text-left">
         <thead>
           <tr className="text-sm text-soft">
-            {["On", "Setting", "Intended", "Runs", "Said by", "Since", ""].map((h) => (
+            {["On", "Setting", "Intended", "Runs", "From", "Since", ""].map((h) => (
               <th key={h} scope="col" className="h-7 whitespace-nowrap px-3 font-medium">
                 {h || <span className="sr-only">What to do</span>}
               </th>

@@ -41,7 +41,7 @@ export function LayerSettings({ owner, ports, says, me }: { owner: string; ports
   const object = objects.includes(chosen) ? chosen : "";
   return (
     <div className="grid items-start gap-3 md:grid-cols-[190px_minmax(0,1fr)]">
-      <nav aria-label="What it speaks of" className="grid gap-0.5">
+      <nav aria-label="What it sets" className="grid gap-0.5">
         {["", ...objects].map((o) => (
           <button
             key={o}
@@ -68,7 +68,7 @@ export function LayerSettings({ owner, ports, says, me }: { owner: string; ports
           />
         ) : (
           <Button kind="quiet" className="justify-start px-2" onClick={() => setAdding(true)}>
-            <Plus size={14} aria-hidden /> Speak of a VLAN or list…
+            <Plus size={14} aria-hidden /> Add a VLAN or list…
           </Button>
         )}
       </nav>

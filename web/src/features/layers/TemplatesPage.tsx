@@ -96,7 +96,7 @@ function One({ name, me, may, draft }: { name: string; me: Person; may: boolean;
   const t = template.data;
   if (!t) return <p className="text-soft">Reading {name}…</p>;
   const things = t.for === "ports" ? "port" : "device";
-  const word = { says: "What it says", picks: `What it picks (${t.picks})`, is: "What it is" };
+  const word = { says: "Settings", picks: `Applies to (${t.picks})`, is: "About" };
   return (
     <Panel
       title={
@@ -162,7 +162,7 @@ function One({ name, me, may, draft }: { name: string; me: Person; may: boolean;
 
 /** What a template says, in short. */
 function Said({ t }: { t: Template }) {
-  if (t.says.length === 0) return <p className="text-soft">It says nothing yet.</p>;
+  if (t.says.length === 0) return <p className="text-soft">Nothing is set in it yet.</p>;
   return (
     <ul className="flex flex-wrap gap-1.5">
       {t.says
@@ -251,7 +251,7 @@ function Picks({ t, may, draft }: { t: Template; may: boolean; draft: number | u
             Have all of them follow it
           </Button>
           <span className="text-sm text-soft">
-            {many(own.length, "thing")} would say nothing of it themselves any more; a draft shows what that changes.
+            {many(own.length, "thing")} would have no value of their own any more; a draft shows what that changes.
           </span>
         </div>
       )}
@@ -304,7 +304,7 @@ function MakeDialog({
       open
       onOpenChange={(o) => !o && close()}
       title="Make a template"
-      description="It goes into a draft. What it says comes next; nothing is sent to a device yet."
+      description="It goes into a draft. Its settings come next; nothing is sent to a device yet."
     >
       <form onSubmit={submit} className="grid gap-2">
         <Field
@@ -323,7 +323,7 @@ function MakeDialog({
             />
           )}
         </Field>
-        <Field label="For" help="A template for devices also speaks of their VLANs and lists">
+        <Field label="For" help="A template for devices also sets their VLANs and lists">
           {(id, by) => (
             <select
               id={id}

@@ -28,7 +28,7 @@ function remarks(l: NetworkLink): string {
     l.members > 1 && `${l.up} of ${l.members} cables up`,
     l.blocked_at && `blocked at ${l.blocked_at}`,
     l.radio && "radio",
-    l.one_sided && "told by one end",
+    l.one_sided && "seen from one end only",
   ]
     .filter(Boolean)
     .join(", ");

@@ -3,6 +3,7 @@ import type { Person } from "../../api/client";
 import { Button, Field, inputClass, Panel } from "../../ui/controls";
 import { useOwnPassword } from "./queries";
 import { Grants } from "./Roles";
+import { Sessions } from "./Sessions";
 import { Tokens } from "./Tokens";
 
 /** What is one's own: rights, password, tokens. */
@@ -16,6 +17,9 @@ export function OwnPage({ me }: { me: Person }) {
       <div className="grid gap-3">
         <Panel title="Your password">
           <OwnPassword />
+        </Panel>
+        <Panel title="Browsers that are signed in">
+          <Sessions />
         </Panel>
         <Panel title="Programs that act for you">
           <div className="p-3">
@@ -63,7 +67,13 @@ function OwnPassword() {
       }}
     >
       {field("Old", old, setOld, "current-password")}
-      {field("New", password, setPassword, "new-password", "12 characters at least; your other sessions end")}
+      {field(
+        "New",
+        password,
+        setPassword,
+        "new-password",
+        "12 characters at least; your other sessions and tokens end",
+      )}
       {change.error && (
         <p role="alert" className="text-down">
           {change.error.message}

@@ -4,6 +4,7 @@ import { api, type Rule, take } from "../../api/client";
 const keys = {
   users: ["users"] as const,
   roles: ["roles"] as const,
+  sessions: ["sessions"] as const,
   meanings: ["right-meanings"] as const,
   tokens: (user: string) => ["tokens", user] as const,
   audit: (user: string, text: string, limit: number) => ["audit", user, text, limit] as const,
@@ -25,6 +26,12 @@ export const useTokens = (user: string) =>
         ? take(api.GET("/api/v1/users/{name}/tokens", { params: { path: { name: user } } }))
         : take(api.GET("/api/v1/tokens")),
   });
+
+export const useSessions = () =>
+  useQuery({ queryKey: keys.sessions, queryFn: () => take(api.GET("/api/v1/sessions")), staleTime: 0 });
+
+export const useEndSession = () =>
+  useChange((id: string) => take(api.DELETE("/api/v1/sessions/{id}", { params: { path: { id } } })));
 
 export const useAudit = (user: string, text: string, limit: number) =>
   useQuery({

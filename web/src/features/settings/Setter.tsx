@@ -41,8 +41,18 @@ export function Setter({
   ];
   const pick = s.type === "switch" || s.type === "choice" || s.type === "name" || (s.type === "vlan" && st.offers);
   const className = clsx(inputClass, value !== undefined && "!border-accent");
-  const untouched = layer ? (st.values.length > 0 ? "keep as it is" : "says nothing") : "keep as it is";
-  const common = { className, value: value ?? "", title: s.form, disabled: value === null };
+  // One thing shows what it has, to be edited; several, which may differ, are kept as they are until a value is chosen.
+  const current =
+    on === 1 && s.type !== "secret" && !silent && st.values.length === 1 ? (st.values[0]?.value ?? "") : undefined;
+  const untouched =
+    s.type === "secret" ? "unchanged" : silent ? "not set here" : current === undefined ? "keep as it is" : "";
+  const edit = (v: string | undefined) => set(v === current ? undefined : v);
+  const common = {
+    className,
+    value: value === null ? "" : (value ?? current ?? ""),
+    title: s.form,
+    disabled: value === null,
+  };
   const by = holdsBy(st);
   const holds = by === "default" && st.layers.length === 1 && (st.says?.length ?? 0) <= 1 ? undefined : by;
   return (
@@ -57,13 +67,19 @@ export function Setter({
                 ? s.default
                   ? `default: ${s.default}`
                   : "no default"
-                : `${now.mixed ? "mixed: " : layer ? "says " : "now "}${now.text}${unit}${only}`
+                : current === undefined
+                  ? `${now.mixed ? "mixed: " : layer ? "set to " : "now "}${now.text}${unit}${only}`
+                  : layer
+                    ? `set to ${now.text}${unit}`
+                    : [s.unit, s.default && s.default !== current ? `default: ${s.default}` : ""]
+                        .filter(Boolean)
+                        .join(", ")
               : value !== null && silent
                 ? s.default
                   ? `default: ${s.default}`
                   : "no default"
                 : value === null
-                  ? `${layer ? "will say" : "itself will say"} nothing, was ${now.text}${unit}`
+                  ? `will be unset, was ${now.text}${unit}`
                   : `was ${now.text}${unit}`}
           </span>
           {value === undefined && !layer && holds && (
@@ -73,8 +89,8 @@ export function Setter({
             <button
               type="button"
               onClick={() => set(null)}
-              title="Say nothing of it any more"
-              aria-label={`Say nothing of ${s.title} any more`}
+              title="Unset it"
+              aria-label={`Unset ${s.title}`}
               className="shrink-0 text-accent"
             >
               unset
@@ -96,8 +112,11 @@ export function Setter({
     >
       {(id, by) =>
         pick ? (
-          <select id={id} aria-describedby={by} {...common} onChange={(e) => set(e.target.value || undefined)}>
-            <option value="">{untouched}</option>
+          <select id={id} aria-describedby={by} {...common} onChange={(e) => edit(e.target.value || undefined)}>
+            {untouched && <option value="">{untouched}</option>}
+            {current !== undefined && !options.some(([v]) => v === current) && (
+              <option value={current}>{now.text}</option>
+            )}
             {options.map(([v, word]) => (
               <option key={v} value={v}>
                 {word}
@@ -111,8 +130,8 @@ export function Setter({
             {...common}
             rows={5}
             className={clsx(className, "!h-auto font-mono text-sm")}
-            placeholder={now.mixed || layer ? untouched : now.text}
-            onChange={(e) => set(e.target.value)}
+            placeholder={now.mixed || layer ? untouched : undefined}
+            onChange={(e) => edit(e.target.value)}
           />
         ) : (
           <>
@@ -124,7 +143,9 @@ export function Setter({
               autoComplete={s.type === "secret" ? "new-password" : undefined}
               list={options.length > 0 ? `${id}-words` : undefined}
               placeholder={untouched}
-              onChange={(e) => set(e.target.value === "" && s.type !== "text" ? undefined : e.target.value)}
+              onChange={(e) =>
+                edit(e.target.value === "" && s.type !== "text" && current === undefined ? undefined : e.target.value)
+              }
               onKeyDown={(e) => e.key === "Escape" && set(undefined)}
             />
             {options.length > 0 && (

@@ -12,7 +12,7 @@ export function SiteLayerDialog({ site, me, close }: { site: Site; me: Person; c
       wide
       onOpenChange={(o) => !o && close()}
       title={`Settings for ${site.title}`}
-      description="What is said here holds for all devices of the site that say nothing themselves. It goes into a draft."
+      description="Settings for all devices of the site that have no value of their own. They go into a draft."
     >
       {layer.isError ? (
         <Failure error={layer.error} retry={() => void layer.refetch()} />

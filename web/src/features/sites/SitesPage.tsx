@@ -201,7 +201,7 @@ function SiteDialog({ site, close }: { site: Site | null; close: () => void }) {
       title={site ? site.title : "Make a site"}
       description={
         site
-          ? `What is said of ${site.name}.`
+          ? `Details of ${site.name}.`
           : "A place with devices. Only its title is needed; the rest helps people to find it."
       }
     >

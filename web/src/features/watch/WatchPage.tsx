@@ -126,8 +126,11 @@ function Attention() {
 /** What on the device itself shut a port that ought to have a link. */
 function shutWord(by: string): string {
   return (
-    { "flap-guard": "was shut by its flap guard", "loop-protection": "was shut by loop protection", "bpdu-guard": "was shut by its BPDU guard" }[by] ??
-    `was shut by the device (${by})`
+    {
+      "flap-guard": "was shut by its flap guard",
+      "loop-protection": "was shut by loop protection",
+      "bpdu-guard": "was shut by its BPDU guard",
+    }[by] ?? `was shut by the device (${by})`
   );
 }
 
@@ -270,7 +273,10 @@ function Happened({ range }: { range: Range }) {
                   </span>
                 </details>
               ) : (
-                <span>{e.device ? <Named e={e} /> : e.text}</span>
+                <span>
+                  {e.device ? <Named e={e} /> : e.text}
+                  {e.imported_by && <span className="text-soft"> (imported by {e.imported_by})</span>}
+                </span>
               )}
             </li>
           );
