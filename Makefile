@@ -24,7 +24,7 @@ bin/everypost: internal/console/dist/index.html go.mod go.sum $(GO_FILES)
 .PHONY: build demo test test-deps check bench screenshots generate clean
 build: bin/everypost ## build the program with the console in it
 
-demo: bin/everypost ## run the service with a simulated terminal; Ctrl-C stops it
+demo: bin/everypost ## run the service with demo data and its stand-ins; Ctrl-C stops it
 	@exec ./bin/everypost demo
 
 test-deps: ## install what the tests need (Debian packages; needs root)

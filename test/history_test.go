@@ -130,7 +130,7 @@ func TestWhatCannotBeToldOverTimeIsExplained(t *testing.T) {
 		"a device":         {second(r.History(t.Context(), "th-sw-99", "port", nil, nil, client.Past{})), "not found"},
 		"a client":         {second(r.ClientHistory(t.Context(), "02:00:00:00:00:01", client.Past{})), "not found"},
 		"a total":          {second(r.TotalHistory(t.Context(), "", "wear", client.Past{})), `no metric "wear"`},
-		"after enrolment":   {r.ImportHistory(t.Context(), "th-sw-02", v1.PastRequest{Points: []v1.PastPoints{late}}), "after the device was enrolled"},
+		"after enrolment":  {r.ImportHistory(t.Context(), "th-sw-02", v1.PastRequest{Points: []v1.PastPoints{late}}), "after the device was enrolled"},
 		"a wrong metric":   {r.ImportHistory(t.Context(), "th-sw-02", v1.PastRequest{Points: []v1.PastPoints{wrong}}), "there is no such metric"},
 		"an event of late": {r.ImportHistory(t.Context(), "th-sw-02", v1.PastRequest{Events: []v1.PastEvent{{At: time.Now().Add(time.Hour), Text: "x"}}}), "after the device was enrolled"},
 	} {

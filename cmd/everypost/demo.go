@@ -75,7 +75,7 @@ The devices let in the user ` + demoDeviceUser + ` with the password ` + demoDev
 	cmd.PersistentFlags().StringVar(&o.control, "control", "127.0.0.1:8491", "address at which faults are thrown")
 	fault := &cobra.Command{
 		Use: "fault FAULT TARGET", Short: "Throw a fault at the simulated devices", Args: cobra.ExactArgs(2),
-		Long:      "Throw a fault at the simulated terminal that runs on this machine. The target is a device, or for cut and mend a port.\n\nFaults: " + faultNames(", "),
+		Long:      "Throw a fault at the demo that runs on this machine. The target is a device, or for cut and mend a port.\n\nFaults: " + faultNames(", "),
 		Example:   "  everypost demo fault cut th-sw-02:1/1/7\n  everypost demo fault mend th-sw-02:1/1/7\n  everypost demo fault refuse-commit th-sw-01",
 		ValidArgs: strings.Fields(faultNames(" ")),
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -32,11 +32,10 @@ func newGuesses() guesses {
 
 // attempt is one that was let through.
 type attempt struct {
-	of      *guesses
-	at      time.Time
-	taken   []*rate.Reservation
-	who     [2]string
-	unknown bool
+	of    *guesses
+	at    time.Time
+	taken []*rate.Reservation
+	who   [2]string
 }
 
 // take counts an attempt, and tells whether it may be made.
