@@ -198,6 +198,44 @@ func TestReplacementTakesNamePlaceAndConfiguration(t *testing.T) {
 	r.connected(t, "th-sw-02")
 }
 
+// A device breaks for good. Its successor, claimed in its place and unpacked there, does all that the old one did.
+func TestBrokenDeviceIsReplacedWhereItStood(t *testing.T) {
+	t.Parallel()
+	r := startWharf(t)
+	before := r.connected(t, "th-sw-02")
+	require.NoError(t, r.world.Throw(standin.Break, "th-sw-02"))
+	require.Error(t, r.world.Throw(standin.Break, "th-sw-02"), "it is in its crate")
+	require.Eventually(t, func() bool {
+		d, err := r.Device(t.Context(), "th-sw-02")
+		return err == nil && d.Reach != "connected"
+	}, waitLong, waitStep)
+	serial := r.world.Crated()["th-sw-02"]
+	require.NotEmpty(t, serial)
+	require.NotEqual(t, before.Serial, serial)
+	require.Empty(t, r.claim(t, v1.Claim{Serial: serial, Replaces: "th-sw-02"}))
+	require.NoError(t, r.world.Throw(standin.Unpack, "th-sw-02"))
+	require.Eventually(t, func() bool {
+		d, err := r.Device(t.Context(), "th-sw-02")
+		return err == nil && d.Reach == "connected" && d.Serial == serial && len(d.PortList) == len(before.PortList)
+	}, waitLong, waitStep)
+	after := r.connected(t, "th-sw-02")
+	for i, p := range after.PortList {
+		was := before.PortList[i]
+		assert.Equal(t, []any{was.Port, was.Description, was.Mode, was.AccessVLAN, was.TrunkVLANs, was.PoE, was.Enabled}, []any{p.Port, p.Description, p.Mode, p.AccessVLAN, p.TrunkVLANs, p.PoE, p.Enabled})
+	}
+	require.Eventually(t, func() bool { // and what is plugged in works as before
+		links, err := r.Links(t.Context(), client.Query{Where: "name = th-sw-02 and link.kind = cable"})
+		return err == nil && len(links.Items) > 0 && !slices.ContainsFunc(links.Items, func(l v1.Link) bool { return l.Health != "well" })
+	}, waitLong, waitStep)
+	r.keep(t, r.draft(t, [3]string{"th-sw-02:1/1/7", "vlan", "40"}))
+	r.restart(t)
+	r.connected(t, "th-sw-02")
+	require.NoError(t, r.world.Throw(standin.Tinker, "th-sw-02:1/1/8"))
+	for _, d := range r.drifted(t, "th-sw-02", 2).Differences { // no more than that: neither what its maker put in nor the user of the service
+		assert.Equal(t, "th-sw-02:1/1/8", d.On)
+	}
+}
+
 func TestClaimsThatAreRefused(t *testing.T) {
 	t.Parallel()
 	r := startWharf(t)

@@ -79,7 +79,7 @@ The devices let in the user ` + demoDeviceUser + ` with the password ` + demoDev
 		Example:   "  everypost demo fault cut th-sw-02:1/1/7\n  everypost demo fault mend th-sw-02:1/1/7\n  everypost demo fault refuse-commit th-sw-01",
 		ValidArgs: strings.Fields(faultNames(" ")),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return throw(cmd.Context(), o.control, standin.Order{Fault: standin.Fault(args[0]), Target: args[1]})
+			return throw(cmd.Context(), cmd.OutOrStdout(), o.control, standin.Order{Fault: standin.Fault(args[0]), Target: args[1]})
 		},
 	}
 	cmd.AddCommand(fault)
@@ -94,7 +94,7 @@ func faultNames(separator string) string {
 	return strings.Join(names, separator)
 }
 
-func throw(ctx context.Context, control string, order standin.Order) error {
+func throw(ctx context.Context, out io.Writer, control string, order standin.Order) error {
 	b, err := json.Marshal(order)
 	if err != nil {
 		return err
@@ -109,11 +109,12 @@ func throw(ctx context.Context, control string, order standin.Order) error {
 		return fmt.Errorf("no demo answers at %s: %w", control, errors.Unwrap(err))
 	}
 	defer func() { _ = resp.Body.Close() }()
+	said, err := io.ReadAll(io.LimitReader(resp.Body, 4096))
 	if resp.StatusCode >= 300 {
-		b, _ := io.ReadAll(io.LimitReader(resp.Body, 4096))
-		return errors.New(strings.TrimSpace(string(b)))
+		return errors.New(strings.TrimSpace(string(said)))
 	}
-	return nil
+	_, _ = out.Write(said)
+	return err
 }
 
 func demo(ctx context.Context, out io.Writer, o demoOptions) error {

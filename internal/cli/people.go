@@ -288,6 +288,38 @@ func (a *app) roleSetCommand() *cobra.Command {
 	return cmd
 }
 
+func (a *app) sessionsCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "sessions", Short: "List the browsers in which you are signed in", Args: cobra.NoArgs,
+		RunE: a.asked(func(ctx context.Context, c *client.Client, _ []string) error {
+			list, err := c.Sessions(ctx)
+			if err != nil {
+				return err
+			}
+			rows := make([][]string, len(list.Items))
+			for i, s := range list.Items {
+				rows[i] = []string{s.ID, s.Address, s.Agent, a.when(s.MadeAt), a.when(s.SeenAt), s.ExpiresAt.Local().Format("2006-01-02 15:04")}
+			}
+			return a.list(list, []string{"session", "from", "browser", "signed in", "last used", "ends"}, rows, "You are signed in in no browser.")
+		}),
+	}
+}
+
+func (a *app) sessionCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "session", Short: "End a session of a browser"}
+	cmd.AddCommand(&cobra.Command{
+		Use: "end SESSION", Short: "Sign a browser of yours out; \"everypost sessions\" lists them", Args: cobra.ExactArgs(1),
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			if err := c.EndSession(ctx, args[0]); err != nil {
+				return err
+			}
+			a.say("Session %s is ended.", args[0])
+			return nil
+		}),
+	})
+	return cmd
+}
+
 func (a *app) tokensCommand() *cobra.Command {
 	var user string
 	cmd := &cobra.Command{

@@ -44,11 +44,11 @@ type Provision struct {
 	Hostname string
 	Key      ed25519.PublicKey // by which ProvisionedUser may log in
 	CallHome string            // host:port at which the service takes calls
-	// Document is the configuration of a device like it, in that device's own form, or nil. Its addresses for management are
-	// left out: the new device gets one by DHCP.
+	// Document is the configuration of a device like it, or of the one that it replaces, in that device's own form, or nil.
 	Document []byte
-	// Anonymous leaves out what the ports of the document are for.
-	Anonymous bool
+	// Whole takes all of the document, for the device takes the place of that one. Otherwise it is to be like it: who may log in and
+	// what its ports are for is left out, and its addresses for management, for it gets one by DHCP.
+	Whole bool
 	// What differs between Before (the document as the product models it) and After is set besides.
 	Before, After network.Config
 }

@@ -63,6 +63,44 @@ func (d *device) unpack(now time.Time) error {
 	return nil
 }
 
+// successorOf names what is saved of a device that was broken: the serial number of the new one in its place.
+func successorOf(device string) string { return device + ".successor" }
+
+// breakForGood puts a new device of the same model in the place and on the cables of one, in its crate.
+func (d *device) breakForGood() error {
+	if d.crated {
+		return fmt.Errorf("%s is in its crate", d.spec.Name)
+	}
+	if d.world.running == nil || d.world.closed {
+		return errors.New("this world does not run")
+	}
+	d.loseMemory()
+	if d.asked != nil {
+		_ = d.asked.Close()
+		d.asked = nil
+	}
+	if old := d.listener; old.Listener != nil {
+		d.listener = newGatedListener(nil, d.gate)
+		_ = old.Close()
+		d.world.wg.Go(func() { d.lead(d.world.running) })
+	}
+	d.beSuccessor(d.spec.Serial + "-2")
+	d.crated, d.powered, d.booting, d.hung, d.powerCut, d.hot, d.slow, d.lost = true, false, false, false, false, false, 0, false
+	clear(d.deadSupplies)
+	clear(d.refuse)
+	d.setRunning(d.spec.factory().config())
+	d.candidate = d.running.Clone()
+	if d.world.opts.Save != nil {
+		if err := errors.Join(d.world.opts.Save(d.spec.Name, nil), d.world.opts.Save(successorOf(d.spec.Name), []byte(d.spec.Serial))); err != nil {
+			return err
+		}
+	}
+	return d.newHostKey("first")
+}
+
+// beSuccessor makes a device the new one that took its place.
+func (d *device) beSuccessor(serial string) { d.spec.Serial, d.spec.Crated = serial, true }
+
 // installed tells whether a device is in no crate.
 func (w *World) installed(device string) bool { return !w.devices[device].crated }
 
@@ -119,11 +157,11 @@ func (d *device) bootstrap(ctx context.Context) error {
 	}
 	c := sztp.Client{Base: where.Base, HTTP: &http.Client{Timeout: 10 * time.Second, Transport: &http.Transport{DisableKeepAlives: true,
 		TLSClientConfig: &tls.Config{RootCAs: where.Trust, Certificates: []tls.Certificate{certificate}, MinVersion: tls.VersionTLS13}}}}
-	document, err := c.Fetch(ctx, sztp.Device{HardwareModel: d.spec.Model, OSName: d.spec.Maker, OSVersion: d.spec.Firmware})
+	config, err := c.Fetch(ctx, sztp.Device{HardwareModel: d.spec.Model, OSName: d.spec.Maker, OSVersion: d.spec.Firmware})
 	if err != nil {
 		return err
 	}
-	if err := d.become(ctx, document); err != nil {
+	if err := d.become(ctx, config); err != nil {
 		return errors.Join(err, c.Report(ctx, sztp.Progress{Type: sztp.ConfigError, Message: err.Error()}))
 	}
 	d.world.mu.Lock()
@@ -132,15 +170,19 @@ func (d *device) bootstrap(ctx context.Context) error {
 	return c.Report(ctx, sztp.Progress{Type: sztp.Complete, HostKeys: []sztp.HostKey{{Algorithm: key.Type(), Data: key.Marshal()}}})
 }
 
-// become merges a configuration into the one that the device has, and runs it.
-func (d *device) become(ctx context.Context, document []byte) error {
-	config, err := xmlnode.Parse(ctx, document)
+// become merges a configuration into the one that the device has, or puts it in its place, and runs it.
+func (d *device) become(ctx context.Context, c sztp.Configuration) error {
+	config, err := xmlnode.Parse(ctx, c.Document)
 	if err != nil {
 		return err
 	}
 	d.world.mu.Lock()
 	defer d.world.mu.Unlock()
-	tree, err := edit(d.running, config, netconf.EditMerge)
+	from := d.running
+	if c.Replace {
+		from = xmlnode.New(from.Space, from.Name)
+	}
+	tree, err := edit(from, config, netconf.EditMerge)
 	if err == nil {
 		err = validate(tree)
 	}

@@ -41,6 +41,7 @@ const (
 	Tinker         Fault = "tinker"          // somebody at the device puts a port into another VLAN, and says so in its description
 	Contact        Fault = "contact"         // the contact at an input of a device (device:1) opens, or closes again
 	RogueDHCP      Fault = "rogue-dhcp"      // what is plugged into a port gives out addresses that lead nowhere
+	Break          Fault = "break"           // a device breaks for good; a new one of its model waits, in its crate, to take its place
 	Unpack         Fault = "unpack"          // take a device out of its crate: it asks what it is to be, and calls home
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
@@ -50,7 +51,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Unpack, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Break, Unpack, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -101,6 +102,10 @@ func (w *World) Throw(f Fault, target string) error {
 			return fmt.Errorf("%s has one power supply: use power-loss", target)
 		}
 		d.deadSupplies[fmt.Sprintf("psu%d", d.spec.Supplies)] = true
+	case Break:
+		if err := d.breakForGood(); err != nil {
+			return err
+		}
 	case Unpack:
 		if err := d.unpack(w.clock.now()); err != nil {
 			return err
@@ -270,6 +275,10 @@ func (w *World) Control() http.Handler {
 		}
 		if err != nil {
 			http.Error(rw, err.Error(), http.StatusBadRequest)
+			return
+		}
+		if serial := w.Crated()[o.Target]; o.Fault == Break {
+			_, _ = fmt.Fprintf(rw, "%s is broken. The new one, serial number %s, is in its crate: claim it, then unpack %s.\n", o.Target, serial, o.Target)
 			return
 		}
 		rw.WriteHeader(http.StatusNoContent)

@@ -407,13 +407,18 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 		subscribers: map[*netconf.ServerSession]bool{}, lent: map[string]string{}, deadSupplies: map[string]bool{}, index: index, refuse: map[Fault]bool{},
 		licensedFrom: w.clock.now(), contacts: map[string]string{}, ringChanges: map[string]int{},
 	}
+	if w.opts.Load != nil {
+		if serial := w.opts.Load(successorOf(spec.Name)); len(serial) > 0 {
+			d.beSuccessor(string(serial))
+		}
+	}
 	d.setRunning(spec.config())
-	if spec.Crated {
+	if spec := d.spec; spec.Crated {
 		d.crated, d.powered = true, false
 		d.setRunning(spec.factory().config())
 	}
 	if w.opts.Load != nil {
-		if saved := w.opts.Load(spec.Name); saved != nil {
+		if saved := w.opts.Load(spec.Name); len(saved) > 0 {
 			n, err := xmlnode.Parse(context.Background(), saved)
 			if err != nil {
 				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)

@@ -36,11 +36,11 @@ type backend struct {
 const patience = 20 * time.Second // for the service to answer
 
 // Bootstrap implements sztp.Backend.
-func (b backend) Bootstrap(serial string, d sztp.Device) ([]byte, error) {
+func (b backend) Bootstrap(serial string, d sztp.Device) (sztp.Configuration, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	config, err := b.arrivals.Bootstrap(ctx, serial, d.HardwareModel)
-	return config, b.said(serial, err)
+	document, whole, err := b.arrivals.Bootstrap(ctx, serial, d.HardwareModel)
+	return sztp.Configuration{Document: document, Replace: whole}, b.said(serial, err)
 }
 
 // Progressed implements sztp.Backend.

@@ -34,6 +34,16 @@ func (c *Client) ChangePassword(ctx context.Context, in v1.OwnPassword) error {
 	return c.call(ctx, http.MethodPut, "/session/password", in, nil)
 }
 
+// Sessions lists one's own sessions of browsers.
+func (c *Client) Sessions(ctx context.Context) (out v1.List[v1.Session], err error) {
+	return out, c.call(ctx, http.MethodGet, "/sessions", nil, &out)
+}
+
+// EndSession ends a session of one's own.
+func (c *Client) EndSession(ctx context.Context, id string) error {
+	return c.call(ctx, http.MethodDelete, "/sessions/"+url.PathEscape(id), nil, nil)
+}
+
 // Tokens lists the tokens of a user, or one's own.
 func (c *Client) Tokens(ctx context.Context, user string) (out v1.List[v1.Token], err error) {
 	return out, c.call(ctx, http.MethodGet, tokensOf(user), nil, &out)

@@ -17,7 +17,7 @@ import (
 // nsServer is ietf-netconf-server, by which a device is told where to call.
 const nsServer = "urn:ietf:params:xml:ns:yang:ietf-netconf-server"
 
-// Provision implements driver.Provisioner: a document to be merged into what a new device runs.
+// Provision implements driver.Provisioner: a document to be merged into what a new device runs, or to take its place.
 func (c Connector) Provision(ctx context.Context, p driver.Provision) ([]byte, error) {
 	leaf, node := xmlnode.Leaf, xmlnode.New
 	host, port, err := net.SplitHostPort(p.CallHome)
@@ -37,7 +37,10 @@ func (c Connector) Provision(ctx context.Context, p driver.Provision) ([]byte, e
 			return nil, fmt.Errorf("the configuration of the device like it: %w", err)
 		}
 		out.Add(like.Children...)
-		forget(out, p.Anonymous)
+		out.Remove(out.Child("netconf-server"))
+		if !p.Whole {
+			forget(out)
+		}
 	}
 	overlay(out, node(nsSystem, "system", node(nsSystem, "config", leaf(nsSystem, "hostname", p.Hostname)),
 		node(nsSystem, "aaa", node(nsSystem, "authentication", node(nsSystem, "users", user)))))
@@ -53,16 +56,15 @@ func (c Connector) Provision(ctx context.Context, p driver.Provision) ([]byte, e
 	return out.Bytes(), nil
 }
 
-// forget takes out of a device's configuration what is that device's alone: who may log in, where it calls, the addresses
-// by which it is managed, and if asked for, what its ports are for.
-func forget(config *xmlnode.Node, descriptions bool) {
+// forget takes out of a device's configuration what is that device's alone: who may log in, the addresses by which it is managed,
+// and what its ports are for.
+func forget(config *xmlnode.Node) {
 	config.Child("system").Remove(config.Find("system/aaa"))
-	config.Remove(config.Child("netconf-server"))
 	for _, i := range config.Child("interfaces").All("interface") {
 		if routed := i.Child("routed-vlan"); routed != nil {
 			routed.Remove(routed.Child("ipv4"))
 			routed.Add(xmlnode.New(nsIP, "ipv4", xmlnode.New(nsIP, "config", xmlnode.Leaf(nsIP, "dhcp-client", "true"))))
-		} else if c := i.Child("config"); descriptions && c != nil {
+		} else if c := i.Child("config"); c != nil {
 			c.Remove(c.Child("description"))
 		}
 	}

@@ -156,7 +156,7 @@ func (s *Service) document(ctx context.Context, c store.Claim) ([]byte, error) {
 	if home == "" {
 		return nil, inventory.Invalid("the service takes no calls of devices: start it with --call-home-listen")
 	}
-	p := driver.Provision{Hostname: c.Name, Key: s.sealer.LoginKey().Public().(ed25519.PublicKey), CallHome: home, Anonymous: c.Replaces == ""}
+	p := driver.Provision{Hostname: c.Name, Key: s.sealer.LoginKey().Public().(ed25519.PublicKey), CallHome: home, Whole: c.Replaces != ""}
 	if like := c.Like + c.Replaces; like != "" {
 		snap, err := s.store.LastSnapshot(ctx, like)
 		if err != nil {
@@ -179,28 +179,29 @@ func (s *Service) document(ctx context.Context, c store.Claim) ([]byte, error) {
 	return s.writer.Provision(ctx, p)
 }
 
-// Bootstrap returns what the device of a serial number is to be, or ErrUnclaimed.
-func (s *Service) Bootstrap(ctx context.Context, serial, model string) ([]byte, error) {
+// Bootstrap returns what the device of a serial number is to be, or ErrUnclaimed; and whether that is all that it is to be, or
+// is to be added to what it runs. It is all for one that takes the place of another.
+func (s *Service) Bootstrap(ctx context.Context, serial, model string) (document []byte, whole bool, err error) {
 	c, err := s.store.Claim(ctx, serial)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, ErrUnclaimed
+		return nil, false, ErrUnclaimed
 	}
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	document, err := s.document(ctx, c)
+	document, err = s.document(ctx, c)
 	said := ""
 	if err != nil {
 		said = err.Error()
 	}
 	first := c.AskedAt.IsZero()
 	if keepErr := s.update(ctx, serial, func(c *store.Claim) { c.AskedAt, c.Model, c.Said = time.Now().UTC(), model, said }); keepErr != nil {
-		return nil, keepErr
+		return nil, false, keepErr
 	}
 	if first || said != c.Said {
 		s.tell(fmt.Sprintf("The device %s (%s) was switched on and asked what it is to be: %s.", serial, model, c.Name))
 	}
-	return document, err
+	return document, c.Replaces != "", err
 }
 
 // Told takes note that a device is now what it was to be, and by which host key it will call home.

@@ -139,8 +139,11 @@ func (s *Service) driftOf(ctx context.Context, stage intent.Stage, v fleet.View)
 	s.mu.Lock()
 	known := s.drifts[v.Name].Differences
 	s.mu.Unlock()
-	fresh := false
+	fresh, own := false, s.ownUser(v.Name)
 	for _, d := range intent.Compare(v.Name, stage.Layers.Intended(spot, v.Config), v.Config) {
+		if d.Port.Port == own {
+			continue
+		}
 		one := Difference{On: d.Port, Field: d.Field, Intended: d.Before, Runs: d.After}
 		if set, err := setting.Lookup(setting.KindOf(d.Port.Port), d.Field); err == nil {
 			_, one.Layer, _ = stage.Layers.Holds(spot, d.Port.Port, set)
@@ -156,6 +159,15 @@ func (s *Service) driftOf(ctx context.Context, stage intent.Stage, v fleet.View)
 		s.trace(ctx, v, out.Differences)
 	}
 	return out
+}
+
+// ownUser is the user, as an object, that a claimed device was given for the service itself to log in: it is on the device
+// whatever is intended, and nobody is to be led to remove it. It is "" for a device that was enrolled with a user of its own.
+func (s *Service) ownUser(device string) string {
+	if d, ok := s.inventory.Kept(device); ok && d.CallsHome {
+		return setting.Object(setting.OnUser, d.User)
+	}
+	return ""
 }
 
 // traced is how many configurations of a device are looked through for when it came to run something.

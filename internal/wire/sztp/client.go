@@ -17,12 +17,12 @@ type Client struct {
 }
 
 // Fetch asks what the device is to be, and returns its configuration; ErrUnknown tells to ask again later.
-func (c Client) Fetch(ctx context.Context, d Device) (config []byte, err error) {
+func (c Client) Fetch(ctx context.Context, d Device) (Configuration, error) {
 	var out map[string]struct {
 		Info []byte `json:"conveyed-information"`
 	}
 	if err := c.call(ctx, fetchPath, d, &out); err != nil {
-		return nil, err
+		return Configuration{}, err
 	}
 	return unwrap(out[outputName].Info)
 }

@@ -11,7 +11,7 @@ import (
 // Backend decides what devices are to be. Its methods may be called from many goroutines.
 type Backend interface {
 	// Bootstrap returns the configuration for the device of a serial number; ErrUnknown tells that there is none for it (yet).
-	Bootstrap(serial string, d Device) (config []byte, err error)
+	Bootstrap(serial string, d Device) (Configuration, error)
 	// Progressed takes note of how far a device is.
 	Progressed(serial string, p Progress) error
 }

@@ -26,7 +26,9 @@ const (
 	outputName  = "ietf-sztp-bootstrap-server:output"
 	errorsName  = "ietf-restconf:errors"
 	conveyed    = "ietf-sztp-conveyed-info:onboarding-information"
-	mergeConfig = "merge"
+
+	mergeConfig   = "merge"
+	replaceConfig = "replace"
 )
 
 // Device is what a device says of itself when it asks (RFC 8572 section 7.1, get-bootstrapping-data).
@@ -74,14 +76,24 @@ type contentInfo struct {
 	Content []byte `asn1:"explicit,tag:0"`
 }
 
+// Configuration is what a device is to be.
+type Configuration struct {
+	Document []byte
+	Replace  bool // what the device runs is replaced by it, and not added to (RFC 8572 section 6.3, configuration-handling)
+}
+
 type onboarding struct {
 	Handling string `json:"configuration-handling"`
 	Config   []byte `json:"configuration"`
 }
 
 // wrap puts a configuration into conveyed information.
-func wrap(config []byte) ([]byte, error) {
-	b, err := json.Marshal(map[string]onboarding{conveyed: {mergeConfig, config}})
+func wrap(c Configuration) ([]byte, error) {
+	o := onboarding{mergeConfig, c.Document}
+	if c.Replace {
+		o.Handling = replaceConfig
+	}
+	b, err := json.Marshal(map[string]onboarding{conveyed: o})
 	if err != nil {
 		return nil, err
 	}
@@ -89,21 +101,21 @@ func wrap(config []byte) ([]byte, error) {
 }
 
 // unwrap takes the configuration out of conveyed information.
-func unwrap(der []byte) ([]byte, error) {
+func unwrap(der []byte) (c Configuration, err error) {
 	var info contentInfo
 	rest, err := asn1.Unmarshal(der, &info)
 	if err != nil || len(rest) > 0 || !info.Type.Equal(conveyedJSON) {
-		return nil, errors.New("sztp: what is conveyed is not unsigned information in JSON")
+		return c, errors.New("sztp: what is conveyed is not unsigned information in JSON")
 	}
 	var doc map[string]onboarding
 	if err := json.Unmarshal(info.Content, &doc); err != nil {
-		return nil, fmt.Errorf("sztp: %w", err)
+		return c, fmt.Errorf("sztp: %w", err)
 	}
 	o, ok := doc[conveyed]
-	if !ok || o.Handling != mergeConfig {
-		return nil, errors.New("sztp: no onboarding information with a configuration to merge")
+	if !ok || o.Handling != mergeConfig && o.Handling != replaceConfig {
+		return c, errors.New("sztp: no onboarding information with a configuration to merge or to replace by")
 	}
-	return o.Config, nil
+	return Configuration{o.Config, o.Handling == replaceConfig}, nil
 }
 
 // SerialOf is the serial number in a device's certificate: the attribute serialNumber of its subject (IEEE 802.1AR section 8.6).

@@ -26,13 +26,14 @@ type fake struct {
 	asked    []Device
 	progress []Progress
 	err      error
+	replace  bool
 }
 
-func (f *fake) Bootstrap(serial string, d Device) ([]byte, error) {
+func (f *fake) Bootstrap(serial string, d Device) (Configuration, error) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	f.asked = append(f.asked, d)
-	return []byte("<config>" + serial + "</config>"), f.err
+	return Configuration{[]byte("<config>" + serial + "</config>"), f.replace}, f.err
 }
 
 func (f *fake) Progressed(_ string, p Progress) error {
@@ -82,8 +83,12 @@ func TestDeviceIsToldWhatItIsToBe(t *testing.T) {
 	c := both(t, f, "HY24-1")
 	config, err := c.Fetch(t.Context(), Device{HardwareModel: "H24P", OSName: "Halyard", OSVersion: "4.1.6"})
 	require.NoError(t, err)
-	assert.Equal(t, "<config>HY24-1</config>", string(config))
-	assert.Equal(t, []Device{{"H24P", "Halyard", "4.1.6"}}, f.asked)
+	assert.Equal(t, Configuration{Document: []byte("<config>HY24-1</config>")}, config)
+	f.replace = true
+	config, err = c.Fetch(t.Context(), Device{HardwareModel: "H24P"})
+	require.NoError(t, err)
+	assert.True(t, config.Replace)
+	assert.Equal(t, []Device{{"H24P", "Halyard", "4.1.6"}, {HardwareModel: "H24P"}}, f.asked)
 	p := Progress{Type: Complete, HostKeys: []HostKey{{"ssh-ed25519", []byte{1, 2, 3}}}}
 	require.NoError(t, c.Report(t.Context(), p))
 	require.NoError(t, c.Report(t.Context(), Progress{Type: ConfigError, Message: "no such port"}))
@@ -127,9 +132,11 @@ func TestNonsenseIsRefused(t *testing.T) {
 
 // What a server conveys may be anything: it is read without a crash, and only what is onboarding information is taken.
 func FuzzUnwrap(f *testing.F) {
-	good, err := wrap([]byte("<config/>"))
-	require.NoError(f, err)
-	f.Add(good)
+	for _, replace := range []bool{false, true} {
+		good, err := wrap(Configuration{[]byte("<config/>"), replace})
+		require.NoError(f, err)
+		f.Add(good)
+	}
 	f.Add([]byte{0x30, 0x80})
 	f.Fuzz(func(t *testing.T, der []byte) {
 		config, err := unwrap(der)
@@ -140,6 +147,7 @@ func FuzzUnwrap(f *testing.F) {
 		require.NoError(t, err)
 		back, err := unwrap(again)
 		require.NoError(t, err)
-		require.Equal(t, string(config), string(back))
+		require.Equal(t, config.Replace, back.Replace)
+		require.Equal(t, string(config.Document), string(back.Document))
 	})
 }
