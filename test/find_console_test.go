@@ -5,7 +5,9 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -95,6 +97,60 @@ func TestRangeOfPortsIsSelected(t *testing.T) {
 		browser.Until(`document.querySelectorAll('tr[aria-selected=true]').length === 7`),
 		browser.Shows("7 ports"),
 	))
+}
+
+// Without a mouse: rows are reached by Tab and the arrow keys, and picked by Enter and Space, a range with Shift.
+func TestRowsArePickedByKeyboard(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	on := func(row string) chromedp.Action {
+		return browser.Until(`document.activeElement?.getAttribute("aria-rowindex") === "` + row + `"`)
+	}
+	picked := func(n string) chromedp.Action {
+		return browser.Until(`document.querySelectorAll('tr[aria-selected=true]').length === ` + n)
+	}
+	var row string
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/ports?scope="+`name+%3D+th-sw-02`), browser.Shows("28 of 99 ports"),
+		browser.Until(`document.querySelectorAll("tbody a").length > 10`),
+		chromedp.Evaluate(`document.querySelector('tr[aria-rowindex="2"]').focus(); true`, nil), on("2"),
+		chromedp.KeyEvent(kb.Enter), picked("1"),
+		chromedp.KeyEvent(kb.ArrowDown), on("3"), chromedp.KeyEvent(kb.ArrowDown), on("4"),
+		chromedp.KeyEvent(" ", chromedp.KeyModifiers(input.ModifierShift)), picked("3"),
+		browser.Shows("3 ports"),
+		chromedp.KeyEvent(kb.ArrowUp), on("3"),
+		chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(input.ModifierCtrl)), picked("2"), // one is taken out of them
+		chromedp.KeyEvent(kb.Enter), picked("1"),
+		chromedp.Evaluate(`document.activeElement.innerText`, &row),
+		browser.Shows("Put into a new draft"),
+	))
+	assert.Contains(t, row, "1/1/2")
+}
+
+// The form of a single port shows what it is set to, to be edited; that of several says what they have in common. The window
+// says what is on show.
+func TestAFormForOneThingShowsItsValues(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	b := openConsole(t, r)
+	value := func(label string) string {
+		return `document.getElementById([...document.querySelectorAll("label")].find(l => l.innerText.trim().startsWith("` + label + `"))?.htmlFor)?.value`
+	}
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/ports?sel=th-sw-02:1%2F1%2F7"),
+		browser.Until(value("Description")+` === "Ticket office printer"`), browser.Until(value("VLAN (access)")+` === "20"`),
+		browser.Until(`document.title === "th-sw-02:1/1/7 · Ports · Every Post"`),
+		browser.Until(`[...document.querySelectorAll("button")].find(b => b.innerText.includes("Put into a new draft")).disabled`), // nothing differs yet
+		browser.Choose("VLAN (access)", "40"),
+		browser.Press("Put into a new draft"), browser.Shows("Change 1"),
+		chromedp.Navigate(r.Base+"/devices/th-sw-02"), browser.Until(`document.title === "th-sw-02 · Every Post"`),
+		chromedp.Navigate(r.Base+"/ports?sel=th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F14"), browser.Shows("mixed: Ticket counter 1 (1), Ticket office printer (1)"),
+	))
+	c, err := r.Change(t.Context(), 1)
+	require.NoError(t, err)
+	require.Len(t, c.Edits, 1, "what was not touched is no edit")
+	assert.Equal(t, v1.Edit{Port: "th-sw-02:1/1/7", Field: "vlan", Value: "40"}, c.Edits[0])
 }
 
 func TestDiscoveryByConsole(t *testing.T) {

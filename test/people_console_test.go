@@ -1,6 +1,8 @@
 package test
 
 import (
+	"encoding/json"
+	"net/http"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -93,4 +95,31 @@ func TestOwnRightsByConsole(t *testing.T) {
 		browser.TypeInto("Old", password), browser.TypeInto("New", "gulls at the ferry rail"), browser.Press("Change it"), browser.Shows("Your password is changed"),
 	))
 	assert.NotContains(t, b.Text(), "People")
+}
+
+// Who is signed in with two browsers ends one from the other; and by the command line both.
+func TestSessionsAreEndedFromElsewhere(t *testing.T) {
+	t.Parallel()
+	r := startRig(t, startWorld(t))
+	one, two := newBrowser(t), newBrowser(t)
+	for _, b := range []*browser.Browser{one, two} {
+		require.NoError(t, b.Run(browser.SignIn(r.Base, "ada", password), browser.Shows("Tern Haven terminal")))
+	}
+	require.NoError(t, one.Run(chromedp.Navigate(r.Base+"/own"), browser.Shows("This browser"), browser.Press("End it"),
+		browser.Until(`![...document.querySelectorAll("button")].some(b => b.innerText === "End it")`)))
+	require.NoError(t, two.Run(chromedp.Navigate(r.Base+"/devices"), browser.Until(`document.querySelector("input[autocomplete=username]")`)))
+	require.NoError(t, one.Run(chromedp.Navigate(r.Base+"/devices"), browser.Shows("th-fw-01")))
+
+	c := signedIn(t, r)
+	var list v1.List[v1.Session]
+	require.NoError(t, json.Unmarshal([]byte(c.good("sessions", "-o", "json").out), &list))
+	require.Len(t, list.Items, 1)
+	assert.Equal(t, 2, c.run("", "session", "end", "the last").code)
+	assert.Equal(t, 3, c.run("", "session", "end", "0123456789abcdef").code)
+	wren := r.as(t, "wren", "viewer")
+	problem(t, wren.EndSession(t.Context(), list.Items[0].ID), http.StatusNotFound, v1.ProblemNotFound, "session")
+	c.good("session", "end", list.Items[0].ID)
+	assert.Contains(t, c.good("sessions").err, "not signed in with any browser")
+	require.NoError(t, one.Run(chromedp.Navigate(r.Base+"/devices"), browser.Until(`document.querySelector("input[autocomplete=username]")`)))
+	assert.Len(t, r.audited(t, "end-session"), 4)
 }

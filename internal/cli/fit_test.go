@@ -74,7 +74,7 @@ func said(t *testing.T, args ...string) (int, string) {
 func TestWrongCommandLines(t *testing.T) {
 	for line, want := range map[string]string{
 		"vlan frob":                      `"everypost vlan" has no command "frob"`,
-		"vlan cary":                      `did you mean "carry"? There are carry, describe`,
+		"vlan cary":                      `did you mean "carry"? It has: carry, describe`,
 		"device show":                    "DEVICE is missing: write everypost device show DEVICE",
 		"vlan carry 90 th-sw-01":         "TO is missing: write everypost vlan carry VLAN FROM TO",
 		"vlan carry 90 a a":              "from a to a is no way",

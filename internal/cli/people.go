@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -290,7 +291,7 @@ func (a *app) roleSetCommand() *cobra.Command {
 
 func (a *app) sessionsCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "sessions", Short: "List the browsers in which you are signed in", Args: cobra.NoArgs,
+		Use: "sessions", Short: "List the browsers with which you are signed in", Args: cobra.NoArgs,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, _ []string) error {
 			list, err := c.Sessions(ctx)
 			if err != nil {
@@ -300,16 +301,21 @@ func (a *app) sessionsCommand() *cobra.Command {
 			for i, s := range list.Items {
 				rows[i] = []string{s.ID, s.Address, s.Agent, a.when(s.MadeAt), a.when(s.SeenAt), s.ExpiresAt.Local().Format("2006-01-02 15:04")}
 			}
-			return a.list(list, []string{"session", "from", "browser", "signed in", "last used", "ends"}, rows, "You are signed in in no browser.")
+			return a.list(list, []string{"session", "from", "browser", "signed in", "last used", "ends"}, rows, "You are not signed in with any browser.")
 		}),
 	}
 }
+
+var sessionForm = regexp.MustCompile(`^[0-9a-f]{16}$`)
 
 func (a *app) sessionCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "session", Short: "End a session of a browser"}
 	cmd.AddCommand(&cobra.Command{
 		Use: "end SESSION", Short: "Sign a browser of yours out; \"everypost sessions\" lists them", Args: cobra.ExactArgs(1),
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			if !sessionForm.MatchString(args[0]) {
+				return usage("%q is no session: \"everypost sessions\" lists yours", args[0])
+			}
 			if err := c.EndSession(ctx, args[0]); err != nil {
 				return err
 			}

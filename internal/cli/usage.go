@@ -42,7 +42,7 @@ func explain(cmd *cobra.Command) {
 			if near := cmd.SuggestionsFor(args[0]); len(near) > 0 {
 				meant = fmt.Sprintf("; did you mean %q?", near[0])
 			}
-			return usage("%q has no command %q%s There are %s.", cmd.CommandPath(), args[0], meant, strings.Join(names, ", "))
+			return usage("%q has no command %q%s It has: %s.", cmd.CommandPath(), args[0], meant, strings.Join(names, ", "))
 		}
 	}
 }
