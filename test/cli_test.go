@@ -156,7 +156,7 @@ func TestMistakesOnTheCommandLine(t *testing.T) {
 		"unknown command":      {[]string{"devces"}, 2, "unknown command"},
 		"unknown flag":         {[]string{"devices", "--frobnicate"}, 2, "unknown flag"},
 		"unknown form":         {[]string{"devices", "-o", "xml"}, 2, "table, json, yaml or csv"},
-		"missing argument":     {[]string{"device", "show"}, 2, "accepts 1 arg"},
+		"missing argument":     {[]string{"device", "show"}, 2, "DEVICE is missing"},
 		"no setting":           {[]string{"port", "set", printer, "40"}, 2, "write SETTING=VALUE"},
 		"no port":              {[]string{"port", "set", "vlan=40", "poe=off"}, 2, "write device:port"},
 		"setting before port":  {[]string{"port", "set", printer, "vlan=40", "th-sw-02:1/1/8"}, 2, "stands after the settings"},

@@ -89,6 +89,8 @@ func TestRefusedInputStaysInTheForm(t *testing.T) {
 	var value string
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F25"),
+		browser.Until(`document.querySelector('input[title^="a list such as"]')?.value.startsWith("10,20,30")`), // as it is set now
+		chromedp.Evaluate(`document.querySelector('input[title^="a list such as"]').select(); true`, nil),
 		browser.Type(`input[title^="a list such as"]`, "10,5000"),
 		browser.Press("Put into a new draft"),
 		browser.Shows("is not a VLAN"),
@@ -213,7 +215,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"expected":      {chromedp.Navigate(r.Base + "/expected"), browser.Shows("No device is expected")},
 		"vlans":         {chromedp.Navigate(r.Base + "/vlans?vlan=40"), browser.Shows("Its ports"), browser.Press("Carry it from here to there…"), browser.Shows("Show what it takes")},
 		"settings":      {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=settings"), browser.Shows("Spanning tree")},
-		"templates":     {chromedp.Navigate(r.Base + "/templates"), browser.Shows("What it is"), browser.Press("Make a template"), browser.Shows("what people call it")},
+		"templates":     {chromedp.Navigate(r.Base + "/templates"), browser.Shows("About"), browser.Press("Make a template"), browser.Shows("what people call it")},
 		"a template":    {chromedp.Navigate(r.Base + "/templates?view=picks"), browser.Shows("follows in all")},
 		"drift":         {chromedp.Navigate(r.Base + "/drift"), browser.Shows("night-shift")},
 		"layers":        {chromedp.Navigate(r.Base + "/devices/th-sw-02?sel=1%2F1%2F17&settings=Layers"), browser.Shows("critical")},

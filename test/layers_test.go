@@ -280,8 +280,8 @@ func TestTemplatesAndDriftByConsole(t *testing.T) {
 		browser.Press("Make a template"), browser.TypeInto("Title", "Cameras"), browser.TypeInto("Picks", "prot = 3 "), browser.Shows("unknown field"),
 		chromedp.Evaluate(`document.querySelector("[role=dialog] textarea").select()`, nil), browser.Type("[role=dialog] textarea", `port.description ~ "Camera*"`), browser.Press("Put into a new draft"), browser.Shows("Change 1"), browser.Shows("Nothing is set in it yet"),
 		browser.TypeInto("VLAN (access)", "60"), browser.Press("Add to draft 1"), browser.Shows("a stronger layer speaks"),
-		browser.Press("Power"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 1"), browser.Shows("says critical"),
-		browser.Press("What it picks"), browser.Shows("vlan 50 (itself)"), browser.Press("Have all of them follow it"), browser.Shows("follows in all"),
+		browser.Press("Power"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 1"), browser.Shows("poe-priority"),
+		browser.Press("Applies to"), browser.Shows("vlan 50 (itself)"), browser.Press("Have all of them follow it"), browser.Shows("follows in all"),
 		browser.Press("Check"), browser.Shows("Push to "), browser.Press("Push to "), inDialog("Push"), browser.Shows("Every device was read back"), browser.Press("Keep"), browser.Shows("It runs for good"),
 		// Where each setting of a port comes from.
 		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F17&settings=Layers"),

@@ -317,10 +317,11 @@ func (a *app) forgetCommand() *cobra.Command {
 	var sure bool
 	cmd := a.deviceVerb("forget", "Forget a retired device with its configurations", "%s is forgotten.",
 		func(ctx context.Context, c *client.Client, name string) error {
-			if _, err := c.Device(ctx, name); err != nil {
+			d, err := c.Device(ctx, name)
+			if err != nil {
 				return err
 			}
-			if !sure {
+			if !sure && d.Reach == "retired" { // what is in service is refused, without a question {
 				if err := a.confirm(fmt.Sprintf("All that is kept of %s goes, and does not come back. Type its name to forget it: ", name), name); err != nil {
 					return err
 				}

@@ -221,7 +221,7 @@ func (s stations) of(n int) stations { s.count = n; return s }
 
 // LanternSound is the whole company: Lantern Sound Ferries.
 func LanternSound() Plant {
-	const timeServer, unset = "10.1.10.5", "kb-sw-04"
+	const unset = "kb-sw-04"
 	y := &yard{devices: map[string]*DeviceSpec{}}
 	y.harbourHouse()
 	y.ternHaven()

@@ -107,6 +107,9 @@ var vlanNames = map[int]string{
 	70: "crew Wi-Fi", 80: "passenger Wi-Fi", 90: "cranes and ramps", 99: "quarantine",
 }
 
+// timeServer sets the clocks of devices.
+const timeServer = "10.1.10.5"
+
 // TernHaven is the terminal with its two switches, access point, firewall and edge.
 func TernHaven() Plant {
 	all := []int{10, 20, 30, 40, 50, 60, 70, 80, 99}
@@ -166,6 +169,9 @@ func TernHaven() Plant {
 		{"th-sw-01:1/1/49", "th-sw-02:1/1/25"}, {"th-sw-02:1/1/1", "th-ap-01:eth0"},
 	}
 	p.ternHavenHosts()
+	for i := range p.Devices {
+		p.Devices[i].NTP = timeServer
+	}
 	return p
 }
 
