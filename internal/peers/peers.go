@@ -68,7 +68,7 @@ func SNMP(t testing.TB, program string, args ...string) string {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "cert_indexes"), 0o700)) // which it would tell of
-	cmd := exec.Command(Program(t, program), append([]string{"-On", "-m", "", "-t", "1", "-r", "1"}, args...)...)
+	cmd := exec.Command(Program(t, program), append([]string{"-On", "-m", "", "-t", "1", "-r", "4"}, args...)...)
 	cmd.Env = append(os.Environ(), "SNMP_PERSISTENT_DIR="+dir)
 	out, _ := cmd.CombinedOutput()
 	return strings.TrimSpace(string(out))
