@@ -115,6 +115,15 @@ func Type(selector, text string) chromedp.Action {
 	}
 }
 
+// Replace is Type in place of what stands in a field.
+func Replace(selector, text string) chromedp.Action {
+	return chromedp.Tasks{
+		Until(fmt.Sprintf(`document.querySelector(%q)?.value`, selector)),
+		chromedp.Evaluate(fmt.Sprintf(`document.querySelector(%q).select(); true`, selector), nil),
+		Type(selector, text),
+	}
+}
+
 // TypeInto is Type for the field that has a label.
 func TypeInto(label, text string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)`, label)

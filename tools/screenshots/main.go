@@ -127,7 +127,7 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
-		chromedp.SendKeys(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 3"),
+		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 3"),
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
