@@ -77,7 +77,7 @@ func TestBulkEditTellsOfEachThing(t *testing.T) {
 		"row 1, th-sw-02:1/1/7: vlan": {On: []string{printer}, Set: map[string]string{"vlan": "5000"}},
 		"did you mean description":    {On: []string{printer}, Set: map[string]string{"descripton": "x"}},
 		"is not a port":               {On: []string{"th sw"}, Set: map[string]string{"vlan": "40"}},
-		"unknown field":        {Where: "prot = 3", Set: map[string]string{"vlan": "40"}},
+		"unknown field":               {Where: "prot = 3", Set: map[string]string{"vlan": "40"}},
 	} {
 		_, err := r.Bulk(t.Context(), v1.BulkRequest{Rows: []v1.BulkRow{row}})
 		assert.ErrorContains(t, err, what)
@@ -189,7 +189,7 @@ func TestVLANsOfTheNetwork(t *testing.T) {
 		"is not a subnet":        {Subnets: "10.20.40.1"},
 		"in none of the subnets": {Subnets: "10.22.0.0/24", Gateways: "10.23.0.1"},
 		"overlaps":               {Subnets: "10.20.0.0/16"},
-		"unknown field":   {Wanted: "knid = switch"},
+		"unknown field":          {Wanted: "knid = switch"},
 	} {
 		assert.ErrorContains(t, r.DescribeVLAN(t.Context(), 41, bad), what)
 	}
@@ -249,7 +249,7 @@ func TestSettingsAsFilesByCommandLine(t *testing.T) {
 	assert.Equal(t, edited, string(again), "comments stay, and the rest is the same")
 
 	for what, bad := range map[string]string{
-		"unknown field":                    "x: y",
+		"unknown field":                           "x: y",
 		"did you mean vlan?":                      "everypost: settings/1\ndevices: {th-sw-02: {ports: {1/1/7: {vlna: 40}}}}",
 		"th-sw-02:1/1/25: poe: cannot feed power": "everypost: settings/1\ndevices: {th-sw-02: {ports: {1/1/25: {poe: true}}}}",
 		"device th-sw-77: not found":              "everypost: settings/1\ndevices: {th-sw-77: {}}",

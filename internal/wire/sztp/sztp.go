@@ -18,14 +18,14 @@ import (
 const MediaType = "application/yang-data+json"
 
 const (
-	operations  = "/restconf/operations/ietf-sztp-bootstrap-server:"
-	fetchPath   = operations + "get-bootstrapping-data"
-	reportPath  = operations + "report-progress"
-	maxMessage  = 16 << 20 // bytes
-	inputName   = "ietf-sztp-bootstrap-server:input"
-	outputName  = "ietf-sztp-bootstrap-server:output"
-	errorsName  = "ietf-restconf:errors"
-	conveyed    = "ietf-sztp-conveyed-info:onboarding-information"
+	operations = "/restconf/operations/ietf-sztp-bootstrap-server:"
+	fetchPath  = operations + "get-bootstrapping-data"
+	reportPath = operations + "report-progress"
+	maxMessage = 16 << 20 // bytes
+	inputName  = "ietf-sztp-bootstrap-server:input"
+	outputName = "ietf-sztp-bootstrap-server:output"
+	errorsName = "ietf-restconf:errors"
+	conveyed   = "ietf-sztp-conveyed-info:onboarding-information"
 
 	mergeConfig   = "merge"
 	replaceConfig = "replace"
