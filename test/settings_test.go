@@ -249,7 +249,7 @@ func TestSettingsAsFilesByCommandLine(t *testing.T) {
 	assert.Equal(t, edited, string(again), "comments stay, and the rest is the same")
 
 	for what, bad := range map[string]string{
-		`there is no "x" here`:                   "x: y",
+		`there is no "x" here`:                    "x: y",
 		"did you mean vlan?":                      "everypost: settings/1\ndevices: {th-sw-02: {ports: {1/1/7: {vlna: 40}}}}",
 		"th-sw-02:1/1/25: poe: cannot feed power": "everypost: settings/1\ndevices: {th-sw-02: {ports: {1/1/25: {poe: true}}}}",
 		"device th-sw-77: not found":              "everypost: settings/1\ndevices: {th-sw-77: {}}",
