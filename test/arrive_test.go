@@ -178,6 +178,13 @@ func TestReplacementTakesNamePlaceAndConfiguration(t *testing.T) {
 	before, err := r.Device(t.Context(), "th-sw-02")
 	require.NoError(t, err)
 	assert.Contains(t, r.claim(t, v1.Claim{Serial: newSerial, Replaces: "th-sw-02", Name: "another"}), "gets that one's name")
+	require.NoError(t, r.PutRole(t.Context(), "packer", v1.RoleRequest{Rules: []v1.Rule{{Sentence: "allow see, operate on devices"}}}))
+	for what, c := range map[string]v1.Claim{ // the new one would be handed what he may not see
+		"as replacement": {Serial: newSerial, Replaces: "th-sw-02"}, "to be like": {Serial: newSerial, Name: newSwitch, Site: "tern-haven", Like: "th-sw-02"}} {
+		results, err := r.as(t, "packer-"+what[:2], "packer").Claim(t.Context(), []v1.Claim{c})
+		require.NoError(t, err, what)
+		require.Contains(t, results.Items[0].Problem, "see configuration", what)
+	}
 	require.Empty(t, r.claim(t, v1.Claim{Serial: newSerial, Replaces: "th-sw-02"}))
 	require.NoError(t, r.world.Throw(standin.Unpack, newSwitch))
 	var d v1.DeviceDetail

@@ -81,8 +81,10 @@ func (s *server) claim(ctx context.Context, c v1.Claim) error {
 	} else {
 		err = s.atSite(ctx, operateDevices, c.Site)
 	}
-	if err == nil && c.Like != "" { // it would show what that one runs
-		err = s.onDevice(ctx, may(rights.See, rights.Configuration), c.Like)
+	for _, other := range []string{c.Like, c.Replaces} { // the one with this serial number is handed what that other runs
+		if err == nil && other != "" {
+			err = s.onDevice(ctx, may(rights.See, rights.Configuration), other)
+		}
 	}
 	for i := 0; err == nil && i < len(edits); i++ {
 		err = s.Permission.ChangeExpected(person(ctx), edits[i].Port, c.Name, c.Replaces, c.Site)
