@@ -31,8 +31,7 @@ test-deps: ## install what the tests need (Debian packages; needs root)
 	./tools/test-deps.sh
 
 test: test-deps bin/everypost ## run all tests, with the race detector
-	go test -race -timeout 25m ./...
-	go test -run TestMemoryAndSQLPickTheSame ./internal/store
+	./tools/test.sh
 
 check: web/node_modules/.package-lock.json ## run the linters
 	@test -z "$$(gofmt -l cmd internal test tools)" || { gofmt -l cmd internal test tools; echo 'gofmt would change these'; exit 1; }

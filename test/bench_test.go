@@ -11,12 +11,13 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/testing/rig"
 )
 
 // BenchmarkChangeSeen measures the time from cutting a cable in the world to the event at a client of the service's
 // stream: through the device's notification, the driver, the fleet, the bus and HTTP.
 func BenchmarkChangeSeen(b *testing.B) {
-	r := startRig(b, startWorld(b))
+	r := rig.Start(b, rig.World(b))
 	seen := make(chan time.Time, 16)
 	listening := make(chan struct{})
 	go func() {
@@ -35,7 +36,7 @@ func BenchmarkChangeSeen(b *testing.B) {
 	fault := standin.Cut
 	for b.Loop() {
 		began := time.Now()
-		require.NoError(b, r.world.Throw(fault, printer))
+		require.NoError(b, r.World.Throw(fault, rig.Printer))
 		took = append(took, (<-seen).Sub(began))
 		if fault == standin.Cut {
 			fault = standin.Mend
@@ -52,7 +53,7 @@ func ms(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 }
 
 // BenchmarkPush measures a push of one edit on each of two devices until it is on trial, and keeping it.
 func BenchmarkPush(b *testing.B) {
-	r := startRig(b, startWorld(b))
+	r := rig.Start(b, rig.World(b))
 	vlans := []string{"40", "20"}
 	var pushed, kept []time.Duration
 	n := 0
@@ -62,12 +63,12 @@ func BenchmarkPush(b *testing.B) {
 		began := time.Now()
 		_, err := r.Push(b.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 60})
 		require.NoError(b, err)
-		r.until(b, c.Number, "on-trial")
+		r.Until(b, c.Number, "on-trial")
 		pushed = append(pushed, time.Since(began))
 		began = time.Now()
 		_, err = r.Keep(b.Context(), c.Number)
 		require.NoError(b, err)
-		r.until(b, c.Number, "kept")
+		r.Until(b, c.Number, "kept")
 		kept = append(kept, time.Since(began))
 	}
 	slices.Sort(pushed)
@@ -76,8 +77,8 @@ func BenchmarkPush(b *testing.B) {
 	b.ReportMetric(ms(kept[len(kept)/2]), "ms-to-kept")
 }
 
-func draftBoth(b *testing.B, r *rig, vlan string) v1.Change {
-	return r.draft(b, [3]string{printer, "vlan", vlan}, [3]string{"th-sw-01:1/1/7", "vlan", vlan})
+func draftBoth(b *testing.B, r *rig.Rig, vlan string) v1.Change {
+	return r.Draft(b, [3]string{rig.Printer, "vlan", vlan}, [3]string{"th-sw-01:1/1/7", "vlan", vlan})
 }
 
 // BenchmarkPushMany plans, checks and pushes 10,000 edits over 200 switches, each of which takes its time for every answer, and
@@ -85,13 +86,13 @@ func draftBoth(b *testing.B, r *rig, vlan string) v1.Change {
 func BenchmarkPushMany(b *testing.B) {
 	r := startScaled(b, 11)
 	var switches []string
-	for _, d := range r.world.Devices() {
+	for _, d := range r.World.Devices() {
 		if strings.Contains(d, "-sw-") && len(switches) < 200 && !strings.HasSuffix(d, "-sw-01") {
 			switches = append(switches, d)
 		}
 	}
 	for _, d := range switches {
-		require.NoError(b, r.world.Throw(standin.Slow, d))
+		require.NoError(b, r.World.Throw(standin.Slow, d))
 	}
 	row := func(devices []string, text string) v1.BulkRow {
 		row := v1.BulkRow{Set: map[string]string{"description": text}}
@@ -104,7 +105,7 @@ func BenchmarkPushMany(b *testing.B) {
 	}
 	slowest := func(since map[string]time.Duration) (own time.Duration) {
 		for d, was := range since {
-			own = max(own, r.world.OwnTime(d)-was)
+			own = max(own, r.World.OwnTime(d)-was)
 		}
 		return own
 	}
@@ -126,7 +127,7 @@ func BenchmarkPushMany(b *testing.B) {
 		planned, began = time.Since(began), time.Now()
 		worked := map[string]time.Duration{}
 		for _, d := range devices {
-			worked[d] = r.world.OwnTime(d)
+			worked[d] = r.World.OwnTime(d)
 		}
 		_, err = r.Push(b.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 300})
 		require.NoError(b, err)

@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/testing/rig"
 )
 
 // BenchmarkLists measures lists of a network of 2,000 devices and 96,000 ports over HTTP, beside the sessions to all of
@@ -35,7 +36,7 @@ func BenchmarkLists(b *testing.B) {
 	r := startScaled(b, sites)
 	ports, err := r.Ports(b.Context(), client.Query{Limit: 1})
 	require.NoError(b, err)
-	b.Logf("%d devices, %d ports", len(r.world.Devices()), ports.All)
+	b.Logf("%d devices, %d ports", len(r.World.Devices()), ports.All)
 	for name, path := range map[string]string{
 		"first page":     "/ports?limit=200",
 		"free text":      "/ports?limit=200&where=camera",
@@ -52,7 +53,7 @@ func BenchmarkLists(b *testing.B) {
 			var took []time.Duration
 			for b.Loop() {
 				began := time.Now()
-				r.drain(b, path)
+				drain(b, r, path)
 				took = append(took, time.Since(began))
 			}
 			slices.Sort(took)
@@ -79,7 +80,7 @@ func cpuTime(b *testing.B) time.Duration {
 	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
 }
 
-func (r *rig) drain(b *testing.B, path string) {
+func drain(b *testing.B, r *rig.Rig, path string) {
 	req, err := http.NewRequestWithContext(b.Context(), http.MethodGet, r.Base+"/api/v1"+path, nil)
 	require.NoError(b, err)
 	req.Header.Set("Authorization", "Bearer "+r.Token)
@@ -92,16 +93,16 @@ func (r *rig) drain(b *testing.B, path string) {
 }
 
 // startScaled starts a large company and a service that has all of it in hand, at the service's own pace.
-func startScaled(b *testing.B, sites int) *rig {
-	w, err := standin.New(standin.Scaled(sites), standin.Options{User: deviceUser, Password: devicePassword})
+func startScaled(b *testing.B, sites int) *rig.Rig {
+	w, err := standin.New(standin.Scaled(sites), standin.Options{User: rig.DeviceUser, Password: rig.DevicePassword})
 	require.NoError(b, err)
 	require.NoError(b, w.Start(b.Context()))
 	b.Cleanup(w.Close)
-	r := &rig{dir: b.TempDir(), world: w, Client: &client.Client{}, ownPace: true}
-	r.start(b)
-	b.Cleanup(func() { r.halt(b) })
-	require.NoError(b, r.svc.Access.AddUser(b.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, password))
-	r.Token = r.signIn(b, "ada")
+	r := &rig.Rig{Dir: b.TempDir(), World: w, Client: &client.Client{}, OwnPace: true}
+	r.Open(b)
+	b.Cleanup(func() { r.Halt(b) })
+	require.NoError(b, r.Service.Access.AddUser(b.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, rig.Password))
+	r.Token = r.TokenOf(b, "ada")
 	for s := range sites {
 		code := fmt.Sprintf("s%03d", s)
 		require.NoError(b, r.PutSite(b.Context(), "site-"+code, v1.SiteRequest{Title: "Site " + code, Code: code, Entry: code + "-edge-01"}))
@@ -113,9 +114,9 @@ func startScaled(b *testing.B, sites int) *rig {
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
-			key, err := r.svc.Inventory.HostKey(b.Context(), w.Address(name))
+			key, err := r.Service.Inventory.HostKey(b.Context(), w.Address(name))
 			if err == nil {
-				_, err = r.svc.Inventory.Enrol(b.Context(), inventory.Enrolment{Address: w.Address(name), User: deviceUser, Password: devicePassword, HostKey: key, Site: "site-" + name[:4], By: "ada"})
+				_, err = r.Service.Inventory.Enrol(b.Context(), inventory.Enrolment{Address: w.Address(name), User: rig.DeviceUser, Password: rig.DevicePassword, HostKey: key, Site: "site-" + name[:4], By: "ada"})
 			}
 			if err != nil {
 				b.Errorf("%s: %v", name, err)
@@ -126,7 +127,7 @@ func startScaled(b *testing.B, sites int) *rig {
 	ctx, cancel := context.WithTimeout(b.Context(), 2*time.Minute)
 	defer cancel()
 	for _, name := range w.Devices() {
-		require.NoError(b, r.svc.Fleet.Await(ctx, name))
+		require.NoError(b, r.Service.Fleet.Await(ctx, name))
 	}
 	b.Logf("all in hand after %s", time.Since(began).Round(time.Millisecond))
 	return r

@@ -39,6 +39,7 @@ type Options struct {
 	// NewKey makes a new key of the secrets where the old one is lost. What was sealed with it is lost too.
 	NewKey    bool
 	KeepEvery time.Duration // how often readings are kept; half a minute when 0
+	Passwords access.Cost   // what it takes to try one
 	Log       *slog.Logger
 }
 
@@ -91,7 +92,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	s.Vault = secrets.NewVault(sealer, s.Store)
 	connector := o.Connector(s.Vault)
-	if s.Access, err = access.New(ctx, s.Store, func() time.Time { return time.Now().UTC() }); err != nil {
+	if s.Access, err = access.New(ctx, s.Store, func() time.Time { return time.Now().UTC() }, o.Passwords); err != nil {
 		return err
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)

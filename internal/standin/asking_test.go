@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"example.net/everypost/internal/peers"
+	"example.net/everypost/internal/testing/peers"
 )
 
 // runningWorld is a world whose devices listen.

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"example.net/everypost/internal/testing/race"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -109,7 +110,7 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 	t.Parallel()
 	w, err := New(LanternSound(), Options{User: "fleet", Password: "tidewater-lamp", Seed: 3})
 	require.NoError(t, err)
-	const days = 8
+	days := race.Fewer(8, 4)
 	past, happened, err := w.LiveThrough(t.Context(), days, noon.Add(20*time.Minute), LanternMonth(days))
 	require.NoError(t, err)
 	find := func(device, part, name, metric string) (hours, fine Past) {
@@ -128,7 +129,7 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 		return hours, fine
 	}
 	hours, fine := find("th-edge-01", "port", "lan1", "rx")
-	assert.Equal(t, noon.Add(-12*time.Hour-days*24*time.Hour), hours.From, "it begins at midnight")
+	assert.Equal(t, noon.Add(-12*time.Hour-time.Duration(days)*24*time.Hour), hours.From, "it begins at midnight")
 	assert.Len(t, hours.Mean, (days-2)*24+12)
 	assert.Equal(t, noon.Add(-2*24*time.Hour), fine.From)
 	assert.Len(t, fine.Mean, 2*288)
@@ -151,7 +152,7 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 	assert.False(t, math.IsNaN(float64(lost.Mean[0])))
 	assert.NotEmpty(t, happened)
 	for _, e := range happened {
-		assert.True(t, e.At.After(noon.Add(-(days+1)*24*time.Hour)) && e.At.Before(noon), "%+v", e)
+		assert.True(t, e.At.After(noon.Add(-time.Duration(days+1)*24*time.Hour)) && e.At.Before(noon), "%+v", e)
 	}
 	assert.True(t, w.clock.at.IsZero(), "then the clock is that of the machine")
 }

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/crypto/ssh"
 
-	"example.net/everypost/internal/peers"
 	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/testing/peers"
 	"example.net/everypost/internal/wire/netconf"
 	"example.net/everypost/internal/wire/xmlnode"
 )

@@ -7,9 +7,10 @@ import (
 	"testing"
 	"time"
 
-	"example.net/everypost/internal/peers"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/testing/peers"
 )
 
 func TestWhatHappensIsToldBySyslog(t *testing.T) {

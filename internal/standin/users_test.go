@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/crypto/ssh"
 
-	"example.net/everypost/internal/peers"
+	"example.net/everypost/internal/testing/peers"
 	"example.net/everypost/internal/wire/netconf"
 )
 

@@ -14,7 +14,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"example.net/everypost/internal/browser"
+	"example.net/everypost/internal/testing/browser"
 )
 
 const (

@@ -25,7 +25,7 @@ import (
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/permission"
-	"example.net/everypost/internal/service/testhouse"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 const secret = "harbour lights at dusk"
@@ -42,7 +42,7 @@ type house struct {
 func newHouse(t *testing.T, o Options) *house {
 	t.Helper()
 	h := &house{House: testhouse.New(t), log: &bytes.Buffer{}, tokens: map[string]string{}}
-	a, err := access.New(t.Context(), h.House.Store, func() time.Time { return time.Now().UTC() })
+	a, err := access.New(t.Context(), h.House.Store, func() time.Time { return time.Now().UTC() }, access.Cheap)
 	require.NoError(t, err)
 	t.Cleanup(a.Close)
 	require.NoError(t, a.AddUser(t.Context(), access.User{Name: "ada", Role: "administrator"}, secret))

@@ -20,7 +20,7 @@ func service(t *testing.T) (*Service, *time.Time) {
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, st.Close()) })
 	now := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
-	s, err := New(t.Context(), st, func() time.Time { return now })
+	s, err := New(t.Context(), st, func() time.Time { return now }, Cheap)
 	require.NoError(t, err)
 	require.NoError(t, s.AddUser(t.Context(), User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, password))
 	return s, &now

@@ -13,8 +13,14 @@ import (
 	"example.net/everypost/internal/store"
 )
 
-// Tests need no hash that is dear to guess.
-func init() { passwordParams.Memory, passwordParams.Iterations = 64, 1 }
+func TestAPasswordIsAsDearToTryAsIsAdvised(t *testing.T) {
+	s, _ := service(t)
+	s.cost = Cost{}
+	require.NoError(t, s.ResetPassword(t.Context(), "ada", "lanterns over the sound"))
+	u, err := s.store.User(t.Context(), "ada")
+	require.NoError(t, err)
+	assert.Contains(t, u.Password, "$argon2id$v=19$m=19456,t=2,p=1$", "OWASP, Password Storage Cheat Sheet")
+}
 
 func TestASessionThatIsNotUsedEnds(t *testing.T) {
 	s, now := service(t)

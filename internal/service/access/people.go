@@ -54,7 +54,7 @@ func (s *Service) AddUser(ctx context.Context, u User, password string) error {
 		}
 	} else {
 		var err error
-		if hash, err = newHash(password, u.Name, u.FullName); err != nil {
+		if hash, err = s.newHash(password, u.Name, u.FullName); err != nil {
 			return err
 		}
 	}
@@ -68,7 +68,7 @@ func (s *Service) AddUser(ctx context.Context, u User, password string) error {
 // hard is how hard a password must be to guess, from 0 to 4: by a list of what people take, and by how it is made.
 const hard = 3
 
-func newHash(password string, of ...string) (string, error) {
+func (s *Service) newHash(password string, of ...string) (string, error) {
 	if utf8.RuneCountInString(password) < minPassword || len(password) > maxPassword {
 		return "", fmt.Errorf("the password is %w: give %d to %d characters", ErrInvalid, minPassword, maxPassword)
 	}
@@ -76,7 +76,7 @@ func newHash(password string, of ...string) (string, error) {
 	if zxcvbn.PasswordStrength(string(begin[:min(len(begin), 64)]), append(of, "every post", "everypost")).Score < hard {
 		return "", fmt.Errorf("the password is %w: it is easy to guess; take some words that have nothing to do with each other", ErrInvalid)
 	}
-	return argon2id.CreateHash(password, passwordParams)
+	return argon2id.CreateHash(password, s.cost.params())
 }
 
 // PutUser changes the full name, the role and the bounds of a user.
@@ -117,7 +117,7 @@ func (s *Service) ResetPassword(ctx context.Context, name, password string) erro
 	if err := s.keptHere(ctx, name); err != nil {
 		return err
 	}
-	hash, err := newHash(password, name)
+	hash, err := s.newHash(password, name)
 	if err != nil {
 		return err
 	}
@@ -131,7 +131,7 @@ func (s *Service) ChangePassword(ctx context.Context, p Person, old, password, f
 	if err := s.keptHere(ctx, name); err != nil {
 		return err
 	}
-	hash, err := newHash(password, name)
+	hash, err := s.newHash(password, name)
 	if err != nil {
 		return err
 	}

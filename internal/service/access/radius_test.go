@@ -8,10 +8,11 @@ import (
 	"testing"
 	"time"
 
-	"example.net/everypost/internal/peers"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"layeh.com/radius"
+
+	"example.net/everypost/internal/testing/peers"
 )
 
 const sharedSecret = "between the lanterns"

@@ -13,8 +13,8 @@ import (
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/arrivals"
 	"example.net/everypost/internal/service/inventory"
-	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 // writer notes what it is to write.

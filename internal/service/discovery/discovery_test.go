@@ -10,8 +10,8 @@ import (
 
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/inventory"
-	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 // open is a house beside strangers in a row: the first hears the second and Tern Haven's first switch, and so on; the last hears the

@@ -47,10 +47,12 @@ var ErrCannot = errors.New("the device cannot do that")
 type Timing struct {
 	Connect   time.Duration // until a connection attempt is given up: 5 s
 	Request   time.Duration // until an answer is given up: 10 s
-	KeepAlive time.Duration // between signs of life, and until one is missed: 2 s
+	KeepAlive time.Duration // between signs of life: 2 s
+	Silence   time.Duration // until a sign of life is missed: 2 s
 	Poll      time.Duration // between readings of the state: 5 s
 	Inspect   time.Duration // between readings of the inside: 30 s
-	BackOff   time.Duration // before the first new attempt, doubling up to 60 times: 500 ms
+	BackOff   time.Duration // before the first new attempt, doubling with each: 500 ms
+	Longest   time.Duration // before any new attempt: 30 s
 	Quiet     time.Duration // after a step of a change, before the device is read for anything else: 2 s
 }
 
@@ -58,9 +60,11 @@ func (t Timing) orDefaults() Timing {
 	t.Connect = cmp.Or(t.Connect, 5*time.Second)
 	t.Request = cmp.Or(t.Request, 10*time.Second)
 	t.KeepAlive = cmp.Or(t.KeepAlive, 2*time.Second)
+	t.Silence = cmp.Or(t.Silence, 2*time.Second)
 	t.Poll = cmp.Or(t.Poll, 5*time.Second)
 	t.Inspect = cmp.Or(t.Inspect, 30*time.Second)
 	t.BackOff = cmp.Or(t.BackOff, 500*time.Millisecond)
+	t.Longest = cmp.Or(t.Longest, 30*time.Second)
 	t.Quiet = cmp.Or(t.Quiet, 2*time.Second)
 	return t
 }

@@ -135,7 +135,7 @@ func (u *unit) run(ctx context.Context) {
 // waits for the device cuts it short, but not below the first step, or a dead device would be hammered.
 func (u *unit) rest(ctx context.Context, failures int) {
 	first := u.fleet.timing.BackOff
-	d := min(first<<min(failures, 6), 60*first)
+	d := min(first<<min(failures, 10), u.fleet.timing.Longest)
 	d = d/2 + rand.N(d/2+1)
 	t := time.NewTimer(d)
 	defer t.Stop()
@@ -407,7 +407,7 @@ func (u *unit) keepAlive(ctx context.Context, s driver.Session) error {
 			return ctx.Err()
 		case <-time.After(period):
 		}
-		if err := within(ctx, period, s.Ping); err != nil {
+		if err := within(ctx, max(period, u.fleet.timing.Silence), s.Ping); err != nil {
 			return err
 		}
 	}

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/service/inventory"
-	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 func TestAGroupIsAWordOfTheLanguage(t *testing.T) {

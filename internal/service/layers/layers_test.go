@@ -12,8 +12,8 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/layers"
-	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 type house struct {

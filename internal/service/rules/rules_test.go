@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/core/guard"
-	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 // house starts the service beside two devices of Tern Haven and one of a ship.

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/testing/race"
 )
 
 const head = "everypost: settings/1\ndevices:\n  x: "
@@ -47,7 +48,7 @@ func hostile(size int) map[string]string {
 
 // What a file costs grows with its size and not faster: memory stays within a multiple of it, whatever stands in it.
 func TestAHostileFileCostsNoMoreThanItsSize(t *testing.T) {
-	const size = 1 << 20
+	size := race.Fewer(1<<20, 1<<17)
 	for name, text := range hostile(size) {
 		for door, read := range map[string]func() error{
 			"read": func() error { _, _, err := Read(t.Context(), []byte(text)); return err },

@@ -11,9 +11,9 @@ import (
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
-	"example.net/everypost/internal/service/testhouse"
 	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/testhouse"
 )
 
 func open(t *testing.T) (*vlans.Service, *testhouse.House) {

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"example.net/everypost/internal/peers"
+	"example.net/everypost/internal/testing/peers"
 )
 
 // running is an agent of a made-up lighthouse, and where it answers.

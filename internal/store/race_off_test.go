@@ -1,5 +1,0 @@
-//go:build !race
-
-package store
-
-const batches = 100

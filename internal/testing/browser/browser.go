@@ -1,0 +1,209 @@
+// Package browser drives a headless Chromium for the tests of the console and for its pictures. It is not part of the
+// product.
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+)
+
+// Browser is one window of a headless Chromium.
+type Browser struct {
+	ctx    context.Context
+	cancel func()
+	// Complaints are errors that the page told on its console.
+	Complaints []string
+}
+
+// New starts a browser with a window of that size.
+func New(ctx context.Context, width, height int) (*Browser, error) {
+	path := ""
+	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser"} {
+		if _, err := os.Stat(p); p != "" && err == nil {
+			path = p
+			break
+		}
+	}
+	if path == "" {
+		return nil, errors.New("no Chromium is installed: run make test-deps")
+	}
+	opts := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(width, height),
+		chromedp.Flag("disable-dev-shm-usage", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
+		chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", true))
+	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, opts...)
+	tab, stopTab := chromedp.NewContext(alloc)
+	b := &Browser{ctx: tab, cancel: func() { stopTab(); stopAlloc() }}
+	chromedp.ListenTarget(tab, func(ev any) {
+		switch e := ev.(type) {
+		case *runtime.EventExceptionThrown:
+			b.Complaints = append(b.Complaints, e.ExceptionDetails.Error())
+		case *runtime.EventConsoleAPICalled:
+			if e.Type == runtime.APITypeError {
+				var parts []string
+				for _, a := range e.Args {
+					parts = append(parts, string(a.Value)+a.Description)
+				}
+				b.Complaints = append(b.Complaints, strings.Join(parts, " "))
+			}
+		}
+	})
+	if err := chromedp.Run(tab, emulation.SetDeviceMetricsOverride(int64(width), int64(height), 1, false)); err != nil {
+		b.Close()
+		return nil, fmt.Errorf("start the browser: %w", err)
+	}
+	return b, nil
+}
+
+// Close ends the browser.
+func (b *Browser) Close() { b.cancel() }
+
+// Run does things one after another, each within a time.
+func (b *Browser) Run(actions ...chromedp.Action) error {
+	for i, a := range actions {
+		ctx, cancel := context.WithTimeout(b.ctx, 45*time.Second)
+		err := chromedp.Run(ctx, a)
+		cancel()
+		if err != nil {
+			return fmt.Errorf("step %d: %w\n%s", i+1, err, b.Text())
+		}
+	}
+	return nil
+}
+
+// Text is what stands on the page.
+func (b *Browser) Text() string {
+	ctx, cancel := context.WithTimeout(b.ctx, 5*time.Second)
+	defer cancel()
+	var s string
+	_ = chromedp.Run(ctx, chromedp.Evaluate(`document.body.innerText`, &s))
+	return s
+}
+
+// Theme makes the page light or dark, whatever the system says.
+func Theme(name string) chromedp.Action {
+	return chromedp.Evaluate(fmt.Sprintf(`localStorage.setItem("everypost.theme", %q); document.documentElement.dataset.theme = %q; true`, name, name), nil)
+}
+
+// SignIn signs in on the page of a service.
+func SignIn(base, name, password string) chromedp.Action {
+	return chromedp.Tasks{
+		chromedp.Navigate(base),
+		Type(`input[autocomplete=username]`, name),
+		Type(`input[type=password]`, password+"\r"),
+		Until(`document.querySelector("#main")`),
+	}
+}
+
+// Type focuses an element and types a text on the keyboard. (The library's own way of it reads what its other goroutine
+// writes.)
+func Type(selector, text string) chromedp.Action {
+	return chromedp.Tasks{
+		Until(fmt.Sprintf(`document.querySelector(%q)`, selector)),
+		chromedp.Evaluate(fmt.Sprintf(`document.querySelector(%q).focus(); true`, selector), nil),
+		chromedp.KeyEvent(text),
+	}
+}
+
+// Replace is Type in place of what stands in a field.
+func Replace(selector, text string) chromedp.Action {
+	return chromedp.Tasks{
+		Until(fmt.Sprintf(`document.querySelector(%q)?.value`, selector)),
+		chromedp.Evaluate(fmt.Sprintf(`document.querySelector(%q).select(); true`, selector), nil),
+		Type(selector, text),
+	}
+}
+
+// TypeInto is Type for the field that has a label.
+func TypeInto(label, text string) chromedp.Action {
+	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)`, label)
+	return chromedp.Tasks{
+		Until(find),
+		chromedp.Evaluate(`document.getElementById(`+find+`.htmlFor).focus(); true`, nil),
+		chromedp.KeyEvent(text),
+	}
+}
+
+// Until waits until an expression is true on the page. A page that is just being exchanged for another is asked again.
+func Until(expression string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		tick := time.NewTicker(30 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			var is bool
+			err := chromedp.Evaluate("Boolean("+expression+")", &is).Do(ctx)
+			if err == nil && is {
+				return nil
+			}
+			select {
+			case <-tick.C:
+			case <-ctx.Done():
+				return errors.Join(fmt.Errorf("it does not come true: %s", expression), err)
+			}
+		}
+	})
+}
+
+// Shows waits until a text stands on the page.
+func Shows(text string) chromedp.Action {
+	return Until(fmt.Sprintf(`document.body && document.body.innerText.includes(%q)`, text))
+}
+
+// Press clicks the button or link whose text or label begins so.
+func Press(label string) chromedp.Action {
+	find := fmt.Sprintf(`[...document.querySelectorAll("button, a, [role=tab], label, summary")].find(e =>
+		((e.getAttribute("aria-label") || e.innerText || "").trim().startsWith(%q)) && e.getClientRects().length > 0 && !e.disabled)`, label)
+	return chromedp.Tasks{
+		Until(find),
+		// Radix listens for the pointer, others for the click: give both, as a mouse does.
+		chromedp.Evaluate(`(e => { for (const t of ["pointerdown","mousedown","pointerup","mouseup"]) e.dispatchEvent(new MouseEvent(t, {bubbles: true, button: 0})); e.click(); return true })(`+find+`)`, nil),
+	}
+}
+
+// Drag draws the mouse over an element, from a part of its width to another.
+func Drag(selector string, from, to float64) chromedp.Action {
+	var box struct{ Left, Top, Width, Height float64 }
+	event := func(kind input.MouseType, part float64) chromedp.Action {
+		return chromedp.ActionFunc(func(ctx context.Context) error {
+			return input.DispatchMouseEvent(kind, box.Left+part*box.Width, box.Top+box.Height/2).WithButton(input.Left).WithButtons(1).WithClickCount(1).Do(ctx)
+		})
+	}
+	return chromedp.Tasks{
+		// In one step: the page may draw the element anew between two.
+		chromedp.Evaluate(fmt.Sprintf(`(e => { e.scrollIntoView({block: "center", behavior: "instant"}); const b = e.getBoundingClientRect();
+			return {Left: b.left, Top: b.top, Width: b.width, Height: b.height} })(document.querySelector(%q))`, selector), &box),
+		event(input.MouseMoved, from), event(input.MousePressed, from), event(input.MouseMoved, (from+to)/2), event(input.MouseMoved, to), event(input.MouseReleased, to),
+	}
+}
+
+// Choose picks an option of the select that has a label.
+func Choose(label, value string) chromedp.Action {
+	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim().startsWith(%q))`, label)
+	return chromedp.Tasks{
+		Until(find),
+		chromedp.Evaluate(fmt.Sprintf(`(l => { const s = document.getElementById(l.htmlFor);
+			Object.getOwnPropertyDescriptor(Object.getPrototypeOf(s), "value").set.call(s, %q);
+			s.dispatchEvent(new Event("input", {bubbles: true})); s.dispatchEvent(new Event("change", {bubbles: true})); return true })(%s)`, value, find), nil),
+	}
+}
+
+// Picture writes a picture of the window to a file.
+func Picture(file string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		var png []byte
+		if err := chromedp.CaptureScreenshot(&png).Do(ctx); err != nil {
+			return err
+		}
+		return os.WriteFile(file, png, 0o644) //nolint:gosec // a picture for everybody
+	})
+}

@@ -1,0 +1,6 @@
+//go:build race
+
+package race
+
+// On tells whether the race detector watches.
+const On = true

@@ -1,0 +1,152 @@
+// Package rig is where the whole is tested: the service with its HTTP interface, its client, the command line and the console, beside simulated
+// devices. It is not part of the product.
+package rig
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http/httptest"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/api/client"
+	"example.net/everypost/internal/api/server"
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/console"
+	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/driver/netconf"
+	"example.net/everypost/internal/service"
+	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/standin"
+)
+
+// How to log in to the stand-ins, and to the service.
+const (
+	DeviceUser, DevicePassword = "fleet", "tidewater-lamp"
+	Password                   = "harbour lights at dusk"
+)
+
+// World starts the stand-ins of Tern Haven.
+func World(t testing.TB) *standin.World {
+	t.Helper()
+	w, err := standin.New(standin.TernHaven(), standin.Options{User: DeviceUser, Password: DevicePassword})
+	require.NoError(t, err)
+	require.NoError(t, w.Start(t.Context()))
+	t.Cleanup(w.Close)
+	return w
+}
+
+// Rig is a service with its HTTP interface, and a client that is signed in as Ada, the administrator.
+type Rig struct {
+	*client.Client
+	Dir     string
+	World   *standin.World
+	Service *service.Service
+	Server  *httptest.Server
+	stop    context.CancelFunc
+	// ownPace leaves the service its own waits.
+	OwnPace bool
+	Doors   *Doors // where devices come by themselves; nil for none
+}
+
+// How long a test waits for what must come, and how often it looks.
+const (
+	WaitLong = 45 * time.Second
+	WaitStep = 25 * time.Millisecond
+)
+
+// quick keeps tests short where nothing depends on the real waits.
+var quick = fleet.Timing{Connect: 5 * time.Second, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: 3 * time.Second, Poll: time.Second, Inspect: 2 * time.Second,
+	BackOff: 200 * time.Millisecond, Longest: time.Second, Quiet: 200 * time.Millisecond}
+
+// Start starts a service on the world, with its devices enrolled over the interface.
+func Start(t testing.TB, w *standin.World) *Rig {
+	t.Helper()
+	r := &Rig{Dir: t.TempDir(), World: w, Client: &client.Client{}}
+	r.Furnish(t)
+	return r
+}
+
+// Furnish starts the service and has it enrol the devices of the world.
+func (r *Rig) Furnish(t testing.TB) {
+	t.Helper()
+	r.Open(t)
+	t.Cleanup(func() { r.Halt(t) })
+	require.NoError(t, r.Service.Access.AddUser(t.Context(), access.User{Name: "ada", FullName: "Ada Quill", Role: "administrator"}, Password))
+	r.Token = r.TokenOf(t, "ada")
+	require.NoError(t, r.PutSite(t.Context(), "tern-haven", v1.SiteRequest{Title: "Tern Haven terminal", Entry: "th-edge-01"}))
+	for _, name := range r.World.Devices() {
+		r.EnrolOne(t, name)
+	}
+	r.AwaitAll(t)
+}
+
+// Open starts the service.
+func (r *Rig) Open(t testing.TB) {
+	t.Helper()
+	log := slog.New(slog.NewTextHandler(io.Discard, nil))
+	ctx, cancel := context.WithCancel(context.Background())
+	timing, keepEvery := quick, 500*time.Millisecond
+	if r.OwnPace {
+		timing, keepEvery = fleet.Timing{}, 0
+	}
+	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log})
+	require.NoError(t, err)
+	r.Service, r.stop = svc, cancel
+	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))
+	r.Base = r.Server.URL
+	if r.Doors != nil {
+		r.Doors.open(t, ctx, r)
+	}
+}
+
+// Halt stops the service in good order.
+func (r *Rig) Halt(t testing.TB) {
+	t.Helper()
+	if r.Service == nil {
+		return
+	}
+	r.stop()
+	r.Server.CloseClientConnections()
+	r.Server.Close()
+	if r.Doors != nil {
+		r.Doors.wg.Wait()
+	}
+	assert.NoError(t, r.Service.Close())
+	r.Service = nil
+}
+
+// Restart stops the service in good order and starts it on the same data.
+func (r *Rig) Restart(t testing.TB) {
+	t.Helper()
+	r.Halt(t)
+	r.Open(t)
+}
+
+// EnrolOne has a device of the world taken in hand.
+func (r *Rig) EnrolOne(t testing.TB, name string) {
+	t.Helper()
+	probe, err := r.Probe(t.Context(), r.World.Address(name))
+	require.NoError(t, err)
+	d, err := r.Enrol(t.Context(), v1.Enrolment{Address: probe.Address, User: DeviceUser, Password: DevicePassword, HostKey: probe.HostKey, Site: "tern-haven"})
+	require.NoError(t, err)
+	require.Equal(t, name, d.Name)
+}
+
+// AwaitAll waits until all devices are in hand.
+func (r *Rig) AwaitAll(t testing.TB) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	defer cancel()
+	for _, v := range r.Service.Fleet.Views() {
+		require.NoError(t, r.Service.Fleet.Await(ctx, v.Name))
+	}
+}
+
+// Connector speaks NETCONF with the devices of a rig.
+func Connector(s driver.Secrets) driver.Connector { return netconf.Connector{Secrets: s} }

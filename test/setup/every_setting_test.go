@@ -1,0 +1,217 @@
+package setup_test
+
+import (
+	"context"
+	"flag"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/testing/peers"
+	"example.net/everypost/internal/testing/rig"
+	"example.net/everypost/internal/wire/xmlnode"
+)
+
+var update = flag.Bool("update", false, "write what is read into testdata, to be looked at")
+
+// everything sets every setting somewhere: on a part of the company, on what, and what, as people type it.
+var everything = map[string][]struct {
+	on  string
+	set []string
+}{
+	"grey-skerry": {
+		{"gs-sw-02", []string{"hostname=quay-switch", "contact=the harbour office", "location=the old lamp house", "banner=Ferries only", "time-zone=europe/london",
+			"ntp-servers=10.4.1.1,10.4.1.2", "dns-servers=10.4.1.3", "syslog-servers=10.4.1.4", "radius-servers=10.4.1.5", "radius-secret=between the lanterns",
+			"stp-priority=61440", "stp-hello=3", "stp-max-age=25", "stp-forward-delay=20", "loop-interval=9", "loop-recovery=600", "snmp=v2c-and-v3",
+			"management-from=10.0.0.0/8,127.0.0.0/8", "management-in=10,20-30", "sign-in=radius", "sign-in-servers=10.4.1.6", "sign-in-secret=slack water"}},
+		{"gs-sw-01", []string{"stp=off"}},
+		{"gs-sw-02:vlan/123", []string{"present=on", "name=lockers", "igmp-snooping=on", "igmp-querier=on", "dhcp-snooping=on", "acl-in=guests"}},
+		{"gs-sw-02:acl/guests", []string{"present=on", "rules=permit tcp from 10.4.50.0/24 to any port 443\npermit ip from any to any"}},
+		{"gs-sw-02:schedule/office", []string{"present=on", "hours=mon-fri 06:00-19:00"}},
+		{"gs-sw-02:class/4", []string{"present=on", "class-dscp=32,34", "share=7"}},
+		{"gs-sw-02:class/5", []string{"present=on", "class-dscp=46", "scheduling=strict", "bandwidth=30", "purpose=voice"}},
+		{"gs-sw-02:user/night", []string{"present=on", "role=operator", "password=tide tables"}},
+		{"gs-sw-02:community/watch", []string{"present=on", "secret=herring-gull-7", "access=read-write", "from=10.4.10.0/24"}},
+		{"gs-sw-02:snmp-user/ops", []string{"present=on", "access=read-write", "auth=sha-1", "auth-secret=kittiwake-22", "privacy-secret=razorbill-33"}},
+		{"gs-sw-02:snmp-user/open", []string{"present=on", "auth=none", "privacy=none"}},
+		{"gs-sw-02:receiver/log", []string{"present=on", "address=10.4.1.7", "severity=major", "community=watch", "snmp-user=ops", "purpose=the night watch"}},
+		{"gs-sw-02:mirror/tap", []string{"present=on", "sources=1/1/1", "direction=in", "to=1/1/8"}},
+		{"gs-sw-02:lag1", []string{"present=on", "protocol=lacp-passive", "lacp-rate=fast", "min-links=2", "description=to the annex", "mode=trunk", "native-vlan=20", "trunk-vlans=10,30", "mtu=9000",
+			"isolation=3", "broadcast-limit=500", "multicast-limit=600", "unknown-limit=700", "rate-in=20M", "rate-out=30M", "dhcp-trust=on", "edge=off", "bpdu-guard=on", "root-guard=on", "loop-protection=on", "acl-in=guests"}},
+		{"gs-sw-02:lag2", []string{"present=on", "enabled=off", "mode=access", "vlan=30"}},
+		{"gs-sw-02:1/1/5", []string{"bundle=lag1"}},
+		{"gs-sw-02:1/1/6", []string{"bundle=lag1"}},
+		{"gs-sw-02:1/1/4", []string{"description=the annex", "mode=access", "vlan=20", "voice-vlan=30", "poe-class=4", "poe-priority=critical", "poe-through-reboot=on", "speed=100M", "duplex=full", "flow-control=on",
+			"energy-saving=on", "schedule=office", "follow=1/1/9", "follow-delay=10", "flap-changes=5", "flap-window=20", "flap-hold=60", "isolation=3", "broadcast-limit=500", "multicast-limit=600", "unknown-limit=700",
+			"rate-in=20M", "rate-out=1500k", "dhcp-trust=on", "edge=on", "bpdu-guard=on", "root-guard=on", "loop-protection=on", "access-control=mac", "guest-vlan=99", "acl-in=guests", "dscp=46", "mtu=2000"}},
+		{"gs-sw-02:1/1/3", []string{"enabled=off"}},
+		{"gs-sw-02:1/1/7", []string{"poe=off", "mode=trunk", "native-vlan=20", "trunk-vlans=10,30", "connector=fibre"}},
+	},
+	"kelp-bay": {
+		{"kb-sw-03", []string{"controller=10.6.90.21"}},
+		{"kb-sw-03:input/2", []string{"present=on", "text=door of the pump house", "severity=major", "alarm-when=closed"}},
+		{"kb-sw-03:ring/test", []string{"present=on", "ring-role=manager", "ring-ports=1/1/7,1/1/8", "ring-vlan=77", "recovery=30", "purpose=a try"}},
+	},
+	"harbour-house": {
+		{"hh-core-01:pair/hh-core", []string{"present=on", "peer-bundle=lag1", "keepalive=10.1.10.12", "priority=100"}},
+		{"hh-core-02:pair/hh-core", []string{"present=on", "peer-bundle=lag1", "keepalive=10.1.10.11", "priority=200"}},
+		{"hh-core-02:mgmt0", []string{"vrf=apart"}},
+		{"hh-sw-01:member/4", []string{"present=on", "priority=50", "serial=HY48-9"}},
+		{"hh-st-01:fabric/side-1", []string{"fabric-ports=1/1/1,1/1/2,1/1/3,1/1/4,1/1/5,1/1/6,1/1/7,1/1/8,1/1/9,1/1/10,1/1/11,1/1/12,1/1/13,1/1/14"}},
+		{"hh-st-01:fabric/side-9", []string{"present=on", "fabric-ports=1/1/15,1/1/16", "purpose=a try"}},
+		{"hh-st-01:zone/backup", []string{"present=on", "fabric=side-9", "zone-ports=1/1/15,1/1/16", "active=off", "purpose=at night"}},
+	},
+}
+
+// elsewhere are settings that say where a device is managed: see TestADeviceIsGivenAnotherAddress and
+// TestWhereADeviceIsManagedStandsOnIt.
+var elsewhere = []string{"device management-vlan", "device management-port", "device management-address", "device management-vrf"}
+
+// Every setting, typed on the command line and pushed, stands on the device as its models have it, as an independent client reads.
+func TestEverySettingStandsOnTheDevice(t *testing.T) {
+	t.Parallel()
+	entries := map[string]string{"grey-skerry": "gs-sw-01", "kelp-bay": "kb-sw-01", "harbour-house": "hh-edge-01"}
+	tried := map[string]bool{}
+	for part, list := range everything {
+		for _, one := range list {
+			_, object, _ := strings.Cut(one.on, ":")
+			for _, s := range one.set {
+				name, _, _ := strings.Cut(s, "=")
+				tried[string(setting.KindOf(object))+" "+name] = true
+			}
+		}
+		t.Run(part, func(t *testing.T) {
+			t.Parallel()
+			r := rig.StartPart(t, entries[part], part)
+			c := rig.SignedIn(t, r)
+			before := map[string][]string{}
+			var number string
+			for _, one := range list {
+				device, _, _ := strings.Cut(one.on, ":")
+				if before[device] == nil {
+					before[device] = leaves(t, r, device)
+				}
+				args := append([]string{"port", "set", one.on}, one.set...)
+				if number != "" {
+					args = append(args, "--change", number)
+				}
+				said := c.Good(args...)
+				_, after, ok := strings.Cut(said.Err, "In draft ")
+				require.True(t, ok, said.Err)
+				number, _, _ = strings.Cut(after, ".")
+			}
+			changed, err := r.Changes(t.Context(), "")
+			require.NoError(t, err)
+			ch, err := r.Check(t.Context(), changed.Items[0].Number)
+			require.NoError(t, err)
+			for _, f := range ch.Findings {
+				assert.NotEqual(t, "stop", f.Level, "%s %s", f.What, f.Remedy)
+			}
+			require.False(t, t.Failed())
+			keepAccepting(t, r, ch)
+			var out []string
+			for _, device := range sortedKeys(before) {
+				was := before[device]
+				is := leaves(t, r, device)
+				for _, l := range is {
+					if !slices.Contains(was, l) {
+						out = append(out, device+" + "+l)
+					}
+				}
+				for _, l := range was {
+					if !slices.Contains(is, l) {
+						out = append(out, device+" - "+l)
+					}
+				}
+			}
+			file := filepath.Join("testdata", "settings-"+part+".txt")
+			if *update {
+				require.NoError(t, os.WriteFile(file, []byte(strings.Join(out, "\n")+"\n"), 0o644))
+			}
+			want, err := os.ReadFile(file)
+			require.NoError(t, err)
+			assert.Equal(t, strings.TrimSpace(string(want)), strings.Join(out, "\n"), "where a setting stands is by its model: look at it before testdata is written anew")
+		})
+	}
+	for _, s := range setting.All() {
+		for _, k := range s.On {
+			if name := string(k) + " " + s.Name; k != setting.OnTemplate && !slices.Contains(elsewhere, name) {
+				assert.True(t, tried[name], "%s is not tried", name)
+			}
+		}
+	}
+}
+
+func sortedKeys[V any](m map[string]V) (out []string) {
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// leaves are what a device runs, a line for each leaf, as an independent client reads it.
+func leaves(t *testing.T, r *rig.Rig, device string) (out []string) {
+	t.Helper()
+	script := `
+from lxml import etree
+sys.stdout.write(etree.tostring(m.get_config("running").data_ele).decode())
+m.close_session()
+`
+	text, err := peers.NETCONF(t, r.World.Address(device), rig.DevicePassword, script).CombinedOutput()
+	require.NoError(t, err, string(text))
+	tree, err := xmlnode.Parse(context.Background(), text)
+	require.NoError(t, err)
+	var walk func(n *xmlnode.Node, path string)
+	walk = func(n *xmlnode.Node, path string) {
+		path += "/" + n.Name
+		if len(n.Children) == 0 {
+			out = append(out, strings.TrimPrefix(path, "/data/")+" = "+hashed(n))
+			return
+		}
+		if first := n.Children[0]; len(first.Children) == 0 && slices.Contains(keys, first.Name) {
+			path += "[" + first.Text + "]"
+		}
+		for _, c := range n.Children {
+			walk(c, path)
+		}
+	}
+	walk(tree, "")
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// keys are leaves by which entries of lists are told apart.
+var keys = []string{"name", "id", "vlan-id", "number", "sequence-id", "address", "username", "host", "interface", "index", "set-name", "set-id"}
+
+// hashed is the text of a leaf, but for a hash that is another each time.
+func hashed(n *xmlnode.Node) string {
+	if strings.HasPrefix(n.Text, "$6$") {
+		return "$6$..."
+	}
+	return n.Text
+}
+
+// keepAccepting pushes a change with all its warnings accepted, and keeps it.
+func keepAccepting(t *testing.T, r *rig.Rig, c v1.Change) {
+	t.Helper()
+	var accept []string
+	for _, f := range c.Findings {
+		if f.Level == "warn" {
+			accept = append(accept, f.ID)
+		}
+	}
+	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 60, Accept: accept})
+	require.NoError(t, err)
+	r.Until(t, c.Number, "on-trial")
+	_, err = r.Keep(t.Context(), c.Number)
+	require.NoError(t, err)
+	r.Until(t, c.Number, "kept")
+}
