@@ -15,12 +15,13 @@ import (
 	"example.net/everypost/internal/service/arrivals"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
@@ -46,7 +47,7 @@ type Options struct {
 // Service is the running whole. Make it with Open.
 type Service struct {
 	Store   *store.Store
-	Bus     *events.Bus
+	Feed    *feed.Feed // of what happens
 	Fleet   *fleet.Fleet
 	Changes *changes.Service
 	Access  *access.Service
@@ -75,7 +76,7 @@ func Open(ctx context.Context, o Options) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{lock: lock, Bus: events.New(uint64(time.Now().UnixMicro()))}
+	s := &Service{lock: lock}
 	if err := s.start(ctx, o); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -95,32 +96,29 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Access, err = access.New(ctx, s.Store, func() time.Time { return time.Now().UTC() }, o.Passwords); err != nil {
 		return err
 	}
-	s.Inventory = inventory.New(s.Store, sealer, s.Bus, o.Log)
-	s.History = history.New(s.Store, o.Log, time.Now, o.KeepEvery)
-	s.Groups = groups.New(s.Store, s.Inventory, s.Bus)
-	s.Layers = layers.New(s.Store, s.Inventory, s.Groups, o.Log)
-	s.History.ClientsAt = s.Inventory.ClientsAt
-	s.Inventory.LetGo = func(device string) {
-		s.History.LetGo(device)
-		s.Layers.LetGo(device)
+	if s.Feed, err = feed.New(ctx, s.Store, o.Log); err != nil {
+		return err
 	}
+	s.Inventory = inventory.New(s.Store, sealer, s.Feed, o.Log)
+	s.History = history.New(s.Store, s.Inventory.ClientsAt, s.Feed, o.Log, time.Now, o.KeepEvery)
+	s.Groups = groups.New(s.Store, s.Inventory, s.Feed)
 	s.Fleet = fleet.New(connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
-	s.Changes = changes.New(s.Fleet, s.Store, s.Layers, s.Bus, o.Log)
-	s.Layers.Fleet, s.Layers.Busy = s.Fleet, s.Changes.Busy
-	s.Inventory.TrialStepped, s.Inventory.ConfigSeen = s.Changes.TrialStepped, s.Layers.ConfigRead
+	leased := &leases.Leases{}
+	s.Layers = layers.New(s.Store, s.Fleet, s.Inventory, s.Groups, leased, s.Feed, o.Log)
+	s.Rules = rules.New(s.Store, s.Inventory, s.Groups.Expand)
+	s.Permission = permission.New(s.Access, s.Inventory)
+	s.Changes = changes.New(changes.Parts{Fleet: s.Fleet, Store: s.Store, Layers: s.Layers, Feed: s.Feed, Leases: leased, Log: o.Log,
+		Rules: s.Rules, Permits: s.Permission, Moved: s.Inventory.Move})
 	if err := s.Inventory.Start(ctx, s.Fleet); err != nil {
 		return err
 	}
-	if s.Discovery, err = discovery.New(ctx, s.Fleet, s.Inventory, s.Store, sealer, s.Bus, o.Log); err != nil {
+	if s.Discovery, err = discovery.New(ctx, s.Fleet, s.Inventory, s.Store, sealer, s.Feed, o.Log); err != nil {
 		return err
 	}
 	writer, _ := connector.(driver.Provisioner)
-	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Bus, o.Log)
+	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Feed, o.Log)
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
-	s.Rules = rules.New(s.Store, s.Inventory, s.Groups.Expand)
-	s.Permission = permission.New(s.Access, s.Inventory)
-	s.Changes.Rules, s.Changes.Moved, s.Changes.Permits = s.Rules, s.Inventory.Move, s.Permission
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
 	if err := s.Changes.Resume(ctx); err != nil {
 		return err
@@ -178,6 +176,9 @@ func (s *Service) Close() error {
 	}
 	if s.History != nil {
 		s.History.Close()
+	}
+	if s.Feed != nil {
+		s.Feed.Close()
 	}
 	if s.Access != nil {
 		s.Access.Close()

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
@@ -113,10 +114,16 @@ func (s *Store) AddChange(ctx context.Context, c Change) (number int64, err erro
 	return number, s.recent.wrote(c, err)
 }
 
-// PutChange keeps a change with its devices, all or nothing.
-func (s *Store) PutChange(ctx context.Context, c Change) error {
+// PutChange keeps a change with its devices, and what is to be told of it, all or nothing.
+func (s *Store) PutChange(ctx context.Context, c Change, facts ...fact.Fact) error {
 	was, _, _ := s.recent.get(c.Number)
-	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error { return putChange(ctx, tx, was, c) }))
+	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error {
+		if err := putChange(ctx, tx, was, c); err != nil {
+			return err
+		}
+		_, err := addFacts(ctx, tx, facts)
+		return err
+	}))
 }
 
 // putChange writes a change of which it may be known how it is kept.
@@ -156,14 +163,18 @@ func sameDevice(a, b ChangeDevice) bool {
 }
 
 // PutSteps keeps how far a change under way is, all or nothing: of its devices the step, the token and what they said. What the
-// change is was kept before, and stays.
-func (s *Store) PutSteps(ctx context.Context, c Change) error {
+// change is was kept before, and stays. With it goes what is to be told of it.
+func (s *Store) PutSteps(ctx context.Context, c Change, facts ...fact.Fact) error {
 	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error {
 		if err := changed(tx.ExecContext(ctx, `UPDATE changes SET state = ?, body = ?, updated_at = ? WHERE number = ?`,
 			c.State, toJSON(c), micro(c.UpdatedAt), c.Number)); err != nil {
 			return err
 		}
-		return putSteps(ctx, tx, c)
+		if err := putSteps(ctx, tx, c); err != nil {
+			return err
+		}
+		_, err := addFacts(ctx, tx, facts)
+		return err
 	}))
 }
 
@@ -181,9 +192,15 @@ func putSteps(ctx context.Context, tx *sql.Tx, c Change) error {
 	return err
 }
 
-// DropChange forgets a change.
-func (s *Store) DropChange(ctx context.Context, number int64) error {
-	err := changed(s.write.ExecContext(ctx, `DELETE FROM changes WHERE number = ?`, number))
+// DropChange forgets a change, and keeps what is to be told of that.
+func (s *Store) DropChange(ctx context.Context, number int64, facts ...fact.Fact) error {
+	err := s.tx(ctx, func(tx *sql.Tx) error {
+		if err := changed(tx.ExecContext(ctx, `DELETE FROM changes WHERE number = ?`, number)); err != nil {
+			return err
+		}
+		_, err := addFacts(ctx, tx, facts)
+		return err
+	})
 	s.recent.lose(number)
 	return err
 }

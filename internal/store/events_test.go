@@ -1,12 +1,12 @@
 package store
 
 import (
-	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -17,17 +17,17 @@ func TestImportedEventsPushOutNoOthers(t *testing.T) {
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, s.Close()) })
 	now := time.Now().UTC()
-	err = s.AddEvents(t.Context(), []Event{{At: now.Add(-time.Hour), Kind: "port", Device: "th-sw-02", Text: "the first"}})
+	err = s.AddFacts(t.Context(), []fact.Fact{fact.Of(now.Add(-time.Hour), fact.ThePort("th-sw-02", "1"), fact.LinkBack{})})
 	require.NoError(t, err)
 	many := make([]Event, 10_000)
 	for i := range many {
-		many[i] = Event{At: now.Add(-time.Duration(i) * time.Minute), Kind: "port", Device: "fm-sw-01", Text: "forged", By: "coral"}
+		many[i] = Event{Fact: fact.Fact{At: now.Add(-time.Duration(i) * time.Minute)}, Kind: "port", Device: "fm-sw-01", Text: "forged", By: "coral"}
 	}
 	require.NoError(t, s.ImportEvents(t.Context(), many))
 	require.NoError(t, s.ImportEvents(t.Context(), many))
 	require.ErrorIs(t, s.ImportEvents(t.Context(), many[:1]), ErrFull, "so many of a device")
-	for i := range 2500 { // and those of one device do not push out those of another
-		err = s.AddEvents(t.Context(), []Event{{At: now, Kind: "port", Device: "fm-sw-01", Text: fmt.Sprint(i)}})
+	for range 2500 { // and those of one device do not push out those of another
+		err = s.AddFacts(t.Context(), []fact.Fact{fact.Of(now, fact.ThePort("fm-sw-01", "1"), fact.LinkBack{})})
 		require.NoError(t, err)
 	}
 	list, err := s.Events(t.Context(), EventQuery{Devices: []string{"th-sw-02"}, Limit: 10})
@@ -60,6 +60,35 @@ func TestEachDeviceHasItsShareOfTheEvents(t *testing.T) {
 		require.NoError(t, err)
 		assert.Len(t, list, want, device)
 	}
+}
+
+// What somebody who follows has not dealt with yet is not forgotten, up to a bound.
+func TestWhatWasNotDealtWithStays(t *testing.T) {
+	s, err := Open(t.Context(), filepath.Join(t.TempDir(), "x.db"))
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, s.Close()) })
+	fill := func(n int) {
+		_, err := s.write.ExecContext(t.Context(), `WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < ?)
+			INSERT INTO events (at, kind, device, port, text) SELECT i, 'port', 'flapping', '1', 'x' FROM n`, n)
+		require.NoError(t, err)
+	}
+	fill(7000)
+	require.NoError(t, s.PutFollower(t.Context(), "mail", 500))
+	require.NoError(t, s.pruneEvents(t.Context()))
+	oldest, newest, err := s.FactBounds(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []int64{501, 7000}, []int64{oldest, newest})
+	require.NoError(t, s.PutFollower(t.Context(), "mail", 6000))
+	require.NoError(t, s.pruneEvents(t.Context()))
+	oldest, _, err = s.FactBounds(t.Context())
+	require.NoError(t, err)
+	assert.EqualValues(t, 7000-keptOfDevice+1, oldest)
+	require.NoError(t, s.PutFollower(t.Context(), "gone for ever", 0))
+	fill(20_000)
+	require.NoError(t, s.pruneEvents(t.Context()))
+	oldest, _, err = s.FactBounds(t.Context())
+	require.NoError(t, err)
+	assert.EqualValues(t, 27_000-4*keptOfDevice+1, oldest, "it may not fill the disk")
 }
 
 func TestTheDatabaseIsReadByNobodyElse(t *testing.T) {

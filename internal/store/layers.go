@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 )
@@ -91,14 +92,18 @@ func putLayers(ctx context.Context, tx *sql.Tx, l intent.Layers) error {
 	return nil
 }
 
-// PutKept keeps a change that came to its end together with the layers as it leaves them.
-func (s *Store) PutKept(ctx context.Context, c Change, l intent.Layers) error {
+// PutKept keeps a change that came to its end together with the layers as it leaves them, and what is to be told of it.
+func (s *Store) PutKept(ctx context.Context, c Change, l intent.Layers, facts ...fact.Fact) error {
 	was, _, _ := s.recent.get(c.Number)
 	return s.recent.wrote(c, s.tx(ctx, func(tx *sql.Tx) error {
 		if err := putChange(ctx, tx, was, c); err != nil {
 			return err
 		}
-		return putLayers(ctx, tx, l)
+		if err := putLayers(ctx, tx, l); err != nil {
+			return err
+		}
+		_, err := addFacts(ctx, tx, facts)
+		return err
 	}))
 }
 

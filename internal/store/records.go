@@ -7,16 +7,18 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"math"
 	"strconv"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/selector"
 )
 
-// Event is something that happened.
+// Event is something that happened: a fact, or what somebody took over from elsewhere, or was kept before there were facts; these are a text.
 type Event struct {
-	ID     int64
-	At     time.Time
+	fact.Fact
 	Kind   string
 	Device string
 	Port   string
@@ -34,20 +36,12 @@ const (
 	importedInAll    = 200_000
 )
 
-// AddEvents keeps events.
-func (s *Store) AddEvents(ctx context.Context, list []Event) error {
+// AddFacts adds facts to the journal, in their order. What is searched in later is their text in English.
+func (s *Store) AddFacts(ctx context.Context, list []fact.Fact) error {
 	prune := false
-	err := s.tx(ctx, func(tx *sql.Tx) error {
-		for _, e := range list {
-			r, err := tx.ExecContext(ctx, `INSERT INTO events (at, kind, device, port, text) VALUES (?, ?, ?, ?, ?)`, micro(e.At), e.Kind, e.Device, e.Port, e.Text)
-			if err != nil {
-				return err
-			}
-			if id, err := r.LastInsertId(); err == nil && id%1000 == 0 {
-				prune = true
-			}
-		}
-		return nil
+	err := s.tx(ctx, func(tx *sql.Tx) (err error) {
+		prune, err = addFacts(ctx, tx, list)
+		return err
 	})
 	if err == nil && prune {
 		_ = s.pruneEvents(ctx) // if not now, then with the next thousand
@@ -55,15 +49,110 @@ func (s *Store) AddEvents(ctx context.Context, list []Event) error {
 	return err
 }
 
-// pruneEvents forgets the oldest events: first those of devices that have more than their share.
+// addFacts adds facts to the journal in a transaction of something else, so that there are both or neither. It tells whether it is time to prune.
+func addFacts(ctx context.Context, tx *sql.Tx, list []fact.Fact) (prune bool, err error) {
+	for _, f := range list {
+		args, err := fact.Arguments(f.What)
+		if err != nil {
+			return false, err
+		}
+		r, err := tx.ExecContext(ctx, `INSERT INTO events (at, kind, device, port, text, code, args, subject_is, subject_name, subject_number) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, micro(f.At),
+			string(f.Code().Kind()), f.Subject.OnDevice(), f.Subject.PortName(), words.English.Fact(f), string(f.Code()), string(args), string(f.Subject.Is), f.Subject.Name, f.Subject.Number)
+		if err != nil {
+			return false, err
+		}
+		if id, err := r.LastInsertId(); err == nil && id%1000 == 0 {
+			prune = true
+		}
+	}
+	return prune, nil
+}
+
+const eventColumns = `e.id, e.at, e.kind, e.device, e.port, e.text, e.imported_by, e.code, e.args, e.subject_is, e.subject_name, e.subject_number`
+
+func readEvent(r *sql.Rows) (e Event, err error) {
+	var at int64
+	var code, args string
+	s := &e.Subject
+	if err = r.Scan(&e.Number, &at, &e.Kind, &e.Device, &e.Port, &e.Text, &e.By, &code, &args, &s.Is, &s.Name, &s.Number); err != nil {
+		return e, err
+	}
+	e.At = timeOf(at)
+	if s.Is == fact.OfPort {
+		s.Device, s.Name = e.Device, e.Port
+	}
+	if s.Is == fact.OfDevice { // it may have been renamed since
+		s.Name = e.Device
+	}
+	if code != "" {
+		if e.What, err = fact.Read(fact.Code(code), []byte(args)); err != nil { // a newer version kept it
+			e.What = fact.Foreign{Named: fact.Code(code)}
+		}
+	}
+	return e, nil
+}
+
+// FactsAfter lists the facts after one, in their order, at most so many.
+func (s *Store) FactsAfter(ctx context.Context, number int64, most int) ([]fact.Fact, error) {
+	events, err := list(ctx, s.read, readEvent, `SELECT `+eventColumns+` FROM events e WHERE e.id > max(?, 0) AND e.code <> '' ORDER BY e.id LIMIT ?`, number, most)
+	out := make([]fact.Fact, len(events))
+	for i, e := range events {
+		out[i] = e.Fact
+	}
+	return out, err
+}
+
+// FactBounds tells the numbers of the oldest and the newest that there is; 0 for none.
+func (s *Store) FactBounds(ctx context.Context) (oldest, newest int64, err error) {
+	err = s.read.QueryRowContext(ctx, `SELECT coalesce(min(id), 0), coalesce(max(id), 0) FROM events WHERE id > 0`).Scan(&oldest, &newest)
+	return oldest, newest, err
+}
+
+// LastFact is the newest fact of a code about a device, after a time. ErrNotFound tells that there is none.
+func (s *Store) LastFact(ctx context.Context, c fact.Code, device string, after time.Time) (fact.Fact, error) {
+	events, err := list(ctx, s.read, readEvent, `SELECT `+eventColumns+` FROM events e WHERE e.device = ? AND e.at > ? AND e.code = ? ORDER BY e.at DESC, e.id DESC LIMIT 1`, device, micro(after), string(c))
+	if err == nil && len(events) == 0 {
+		err = ErrNotFound
+	}
+	if err != nil {
+		return fact.Fact{}, err
+	}
+	return events[0].Fact, nil
+}
+
+// Follower tells how far one that follows the facts has come. ErrNotFound tells that there was none of the name.
+func (s *Store) Follower(ctx context.Context, name string) (at int64, err error) {
+	err = s.read.QueryRowContext(ctx, `SELECT at FROM followers WHERE name = ?`, name).Scan(&at)
+	if errors.Is(err, sql.ErrNoRows) {
+		return 0, ErrNotFound
+	}
+	return at, err
+}
+
+// PutFollower keeps how far it has come.
+func (s *Store) PutFollower(ctx context.Context, name string, at int64) error {
+	_, err := s.write.ExecContext(ctx, `INSERT INTO followers (name, at) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET at = excluded.at`, name, at)
+	return err
+}
+
+// pruneEvents forgets the oldest events: first those of devices that have more than their share. What somebody who follows has not dealt with stays,
+// unless there is several times as much: one that never comes back may not fill the disk.
 func (s *Store) pruneEvents(ctx context.Context) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id IN (SELECT id FROM
-			(SELECT id, row_number() OVER (PARTITION BY device ORDER BY id DESC) AS n FROM events WHERE id > 0) WHERE n > ?)`, keptOfDevice); err != nil {
+		var dealtWith int64
+		if err := tx.QueryRowContext(ctx, `SELECT coalesce(min(at), 9223372036854775807) FROM followers`).Scan(&dealtWith); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id > 0 AND id <= (SELECT id FROM events WHERE id > 0 ORDER BY id DESC LIMIT 1 OFFSET ?)`, keptEvents)
-		return err
+		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id IN (SELECT id FROM
+			(SELECT id, row_number() OVER (PARTITION BY device ORDER BY id DESC) AS n FROM events WHERE id > 0) WHERE n > ?1 AND id <= ?2 OR n > 4 * ?1)`, keptOfDevice, dealtWith); err != nil {
+			return err
+		}
+		for most, upTo := range map[int]int64{keptEvents: dealtWith, 3 * keptEvents: math.MaxInt64} {
+			if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE id > 0 AND id <= ? AND id <= (SELECT id FROM events WHERE id > 0 ORDER BY id DESC LIMIT 1 OFFSET ?)`, upTo, most); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 }
 
@@ -124,12 +213,7 @@ func (s *Store) Events(ctx context.Context, q EventQuery) ([]Event, error) {
 	if q.Before != 0 {
 		condition, args = condition+" AND (e.at, e.id) < ((SELECT at FROM events WHERE id = ?), ?)", append(args, q.Before, q.Before)
 	}
-	return list(ctx, s.read, func(r *sql.Rows) (e Event, err error) {
-		var at int64
-		err = r.Scan(&e.ID, &at, &e.Kind, &e.Device, &e.Port, &e.Text, &e.By)
-		e.At = timeOf(at)
-		return e, err
-	}, `SELECT e.id, e.at, e.kind, e.device, e.port, e.text, e.imported_by FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.at DESC, e.id DESC LIMIT ?`, append(args, q.Limit)...)
+	return list(ctx, s.read, readEvent, `SELECT `+eventColumns+` FROM `+froms[selector.Event]+` WHERE `+condition+` ORDER BY e.at DESC, e.id DESC LIMIT ?`, append(args, q.Limit)...)
 }
 
 // AuditEntry is who did what to what, when.

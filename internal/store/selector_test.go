@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/testing/race"
@@ -113,14 +114,14 @@ func newWorld(t *testing.T, r *rand.Rand) *world {
 		}
 		w.net.SetClients(d.Name, w.clients[d.Name])
 		for range r.IntN(4) {
-			e := Event{At: ago().Add(time.Microsecond), Kind: pick("port", "device", "config"), Device: d.Name, Text: pick("It lost its link.", "It is GONE.")}
+			e := Event{Fact: fact.Fact{At: ago().Add(time.Microsecond)}, Kind: pick("port", "device", "config"), Device: d.Name, Text: pick("It lost its link.", "It is GONE.")}
 			for p := range config.Ports {
 				if e.Kind == "port" {
 					e.Port = p
 				}
 			}
-			e.ID = int64(len(w.events) + 1)
-			require.NoError(t, s.AddEvents(t.Context(), []Event{e}))
+			e.Number = -int64(len(w.events) + 1)
+			require.NoError(t, s.ImportEvents(t.Context(), []Event{e}))
 			w.events = append(w.events, e)
 		}
 	}
@@ -252,7 +253,7 @@ func (w *world) memoryPicks(subject selector.Noun, e selector.Expr) map[string]b
 				}
 				return out
 			}) {
-				out[fmt.Sprint(event.ID)] = true
+				out[fmt.Sprint(event.Number)] = true
 			}
 		}
 	}

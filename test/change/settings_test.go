@@ -322,7 +322,7 @@ func TestSettingsByConsole(t *testing.T) {
 // Every setting that the interface lists is one that the core knows, and the other way round.
 func TestTheInterfaceListsEverySetting(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	list, err := r.Settings(t.Context())
 	require.NoError(t, err)
 	assert.Len(t, list.Items, len(setting.All()))

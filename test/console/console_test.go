@@ -113,7 +113,7 @@ func TestConsoleSurvivesARestartOfTheService(t *testing.T) {
 
 func TestWrongPasswordIsSaid(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	b := rig.NewBrowser(t)
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base),

@@ -18,7 +18,7 @@ import (
 
 func TestListsArePickedSortedCountedAndPaged(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	devices := func(q client.Query) v1.List[v1.Device] {
 		t.Helper()
 		list, err := r.Devices(t.Context(), q)
@@ -63,7 +63,7 @@ func TestListsArePickedSortedCountedAndPaged(t *testing.T) {
 
 func TestListsThatCannotBeAsked(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	for name, tc := range map[string]struct {
 		path   string
 		query  map[string]string
@@ -92,7 +92,7 @@ func TestListsThatCannotBeAsked(t *testing.T) {
 
 func TestSelectorsAreExplainedAndCompleted(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	_, read := r.GetJSON(t, "/selectors/reading", map[string]string{"text": "kind=switch   PORT.UP=true"})
 	assert.Equal(t, "kind = switch and port.up = true", read["expression"])
 	assert.EqualValues(t, 2, read["devices"])

@@ -97,8 +97,8 @@ func TestLinksByCommandLineAndConsole(t *testing.T) {
 	assert.Contains(t, c.Good("fields").Out, "link.underlay")
 	b := rig.OpenConsole(t, r)
 	assert.NoError(t, b.Run(
-		chromedp.Navigate(r.Base+"/map?view=links"), rows("4"),
-		browser.Type(rig.ScopeLine, "link.mbps >= 10000"), rows("1"),
+		chromedp.Navigate(r.Base+"/map?view=links"), rig.Rows("4"),
+		browser.Type(rig.ScopeLine, "link.mbps >= 10000"), rig.Rows("1"),
 		browser.Shows("1 of 4 links"),
 	))
 }

@@ -84,7 +84,7 @@ func TestNewHostKeyByCommandLine(t *testing.T) {
 
 func TestFormsOfOutput(t *testing.T) {
 	t.Parallel()
-	c := rig.SignedIn(t, rig.Start(t, rig.World(t)))
+	c := rig.SignedIn(t, rig.Shared(t))
 	var list v1.List[v1.Port]
 	require.NoError(t, json.Unmarshal([]byte(c.Good("ports", "name = th-sw-02", "-o", "json").Out), &list))
 	assert.Len(t, list.Items, 28)
@@ -141,7 +141,7 @@ func TestMistakesOnTheCommandLine(t *testing.T) {
 
 func TestLoginIsKeptForThisUserAlone(t *testing.T) {
 	t.Parallel()
-	c := rig.SignedIn(t, rig.Start(t, rig.World(t)))
+	c := rig.SignedIn(t, rig.Shared(t))
 	info, err := os.Stat(c.Home + "/everypost/login.yaml")
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())

@@ -156,7 +156,7 @@ func killServing(t *testing.T, listen string) {
 
 func TestOneProcessAloneUsesAFolder(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	path, err := rig.Program()
 	require.NoError(t, err)
 	out, err := exec.Command(path, "serve", "--listen", "127.0.0.1:0", "--data", r.Dir).CombinedOutput()
@@ -217,7 +217,7 @@ func certificate(t *testing.T, dir string) (cert, key string) {
 
 func TestPagesAndTheirHeaders(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	get := func(path string) *http.Response {
 		resp, err := http.Get(r.Base + path)
 		require.NoError(t, err)

@@ -48,7 +48,7 @@ func newHouse(t *testing.T, o Options) *house {
 	require.NoError(t, a.AddUser(t.Context(), access.User{Name: "ada", Role: "administrator"}, secret))
 	require.NoError(t, a.AddUser(t.Context(), access.User{Name: "coral", Role: "technician", Only: "site = fulmar"}, secret))
 	o.Version, o.Log = "test", slog.New(slog.NewTextHandler(h.log, nil))
-	h.server, h.handler = build(t.Context(), &service.Service{Store: h.House.Store, Bus: h.House.Bus, Fleet: h.House.Fleet, Inventory: h.House.Inventory, Groups: h.House.Groups,
+	h.server, h.handler = build(t.Context(), &service.Service{Store: h.House.Store, Feed: h.House.Feed, Fleet: h.House.Fleet, Inventory: h.House.Inventory, Groups: h.House.Groups,
 		Access: a, Permission: permission.New(a, h.House.Inventory)}, o)
 	for _, name := range []string{"ada", "coral"} {
 		_, token, err := a.SignInToken(t.Context(), name, secret, access.Caller{}, "test", false, time.Hour)

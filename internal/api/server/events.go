@@ -12,10 +12,12 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/access"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/store"
 )
@@ -59,10 +61,17 @@ func (s *server) eventRoutes(api huma.API) {
 			s.Inventory.Written()
 			list, err := s.Store.Events(ctx, q)
 			out := listOf(list, func(e store.Event) v1.Event {
-				return v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text, ImportedBy: e.By}
+				out := v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text, ImportedBy: e.By}
+				if e.What != nil {
+					if _, foreign := e.What.(fact.Foreign); !foreign {
+						out.Text = words.English.Fact(e.Fact)
+					}
+					out.Seq, out.Code, out.Change = uint64(e.Number), string(e.Code()), changeOf(e.Fact)
+				}
+				return out
 			})
 			if len(list) == in.Limit {
-				out.Body.Next = strconv.FormatInt(list[len(list)-1].ID, 10)
+				out.Body.Next = strconv.FormatInt(list[len(list)-1].Number, 10)
 			}
 			return out, err
 		})
@@ -89,11 +98,30 @@ func (s *server) devicesIn(ctx context.Context, scope string, within selector.Ex
 
 func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 	listener, again := person(ctx), again(ctx)
-	sub, missed := s.Bus.Subscribe(after)
+	sub, missed := s.Feed.FollowAfter(ctx, feed.Everything, int64(after))
+	if after == 0 || !missed && sub.Behind() > replayed {
+		sub.Close()
+		sub, missed = s.Feed.Follow(feed.Everything), true
+	}
 	defer sub.Close()
-	if missed || after == 0 {
-		if send(sse.Message{Data: v1.Reset{Seq: s.Bus.Seq()}}) != nil {
+	if missed {
+		if send(sse.Message{Data: v1.Reset{Seq: uint64(s.Feed.Last())}}) != nil {
 			return
+		}
+	}
+	// pass sends on what there is, and tells whether to go on.
+	pass := func() bool {
+		for {
+			item, ok, err := sub.Take(ctx)
+			if err != nil {
+				return false // the browser comes back and asks for what it missed
+			}
+			if !ok {
+				return true
+			}
+			if m, seen := s.messageFor(ctx, item, listener); seen && send(m) != nil {
+				return false
+			}
 		}
 	}
 	beat := time.NewTicker(beatEvery)
@@ -101,15 +129,11 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 	for {
 		var m sse.Message
 		select {
-		case e, ok := <-sub.Events():
-			if !ok {
-				return // the browser comes back and asks for what it missed
+		case <-sub.Bell():
+			if !pass() {
+				return
 			}
-			out, seen := s.eventFor(ctx, e, listener)
-			if !seen {
-				continue
-			}
-			m = sse.Message{ID: int(e.Seq), Data: out}
+			continue
 		case now := <-beat.C:
 			p, err := again()
 			if err != nil || !p.May(rights.See, rights.Events) {
@@ -128,26 +152,45 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 	}
 }
 
-// eventFor is an event for a person, and whether there is one for him: nobody hears that something happened where he may see
+// replayed is how many events are told again to who was away; who missed more reads everything anew.
+const replayed = 1000
+
+// messageFor is what of the feed goes to a person, and whether anything does. What is in the journal has its number.
+func (s *server) messageFor(ctx context.Context, item feed.Item, p access.Person) (sse.Message, bool) {
+	if item.State != nil {
+		out, seen := s.shownTo(ctx, p, item.State.Kind, item.State.Device, item.State.Change, v1.Event{At: time.Now().UTC()})
+		return sse.Message{Data: out}, seen
+	}
+	f := *item.Fact
+	out := v1.Event{Seq: uint64(f.Number), At: f.At, Code: string(f.Code()), Port: f.Subject.PortName(), Text: words.English.Fact(f), Health: f.Health()}
+	out, seen := s.shownTo(ctx, p, f.Code().Kind(), f.Subject.OnDevice(), changeOf(f), out)
+	return sse.Message{ID: int(f.Number), Data: out}, seen
+}
+
+func changeOf(f fact.Fact) int64 {
+	if f.Subject.Is == fact.OfChange {
+		return f.Subject.Number
+	}
+	return 0
+}
+
+// shownTo is an event for a person, and whether there is one for him: nobody hears that something happened where he may see
 // nothing. Of what is of no place, as that there is another site, who is bound to a place hears the kind alone, to read anew what
 // he may see of it.
-func (s *server) eventFor(ctx context.Context, e events.Event, p access.Person) (v1.Event, bool) {
+func (s *server) shownTo(ctx context.Context, p access.Person, kind fact.Kind, device string, change int64, e v1.Event) (v1.Event, bool) {
+	e.Kind, e.Device, e.Change = string(kind), device, change
 	need := may(rights.See, rights.Events)
 	where := permission.Within(p, need)
 	switch {
-	case permission.Everywhere(p, need), e.Device != "" && s.Inventory.HoldsDevice(e.Device, where):
-		return eventOut(e), true
-	case e.Device != "":
+	case permission.Everywhere(p, need), device != "" && s.Inventory.HoldsDevice(device, where):
+		return e, true
+	case device != "":
 		return v1.Event{}, false
-	case e.Change != 0:
-		c, err := s.Changes.Get(ctx, e.Change)
-		return eventOut(e), err == nil && s.Permission.SeesChange(p, c)
-	case e.Kind == events.Discovery:
-		return eventOut(e), p.May(rights.See, rights.Discovery)
+	case change != 0:
+		c, err := s.Changes.Get(ctx, change)
+		return e, err == nil && s.Permission.SeesChange(p, c)
+	case kind == fact.Search:
+		return e, p.May(rights.See, rights.Discovery)
 	}
-	return v1.Event{Seq: e.Seq, Kind: string(e.Kind)}, true
-}
-
-func eventOut(e events.Event) v1.Event {
-	return v1.Event{Seq: e.Seq, At: e.At, Kind: string(e.Kind), Device: e.Device, Port: e.Port, Change: e.Change, Text: e.Text, Health: e.Health}
+	return v1.Event{Seq: e.Seq, Kind: e.Kind}, true
 }

@@ -14,12 +14,12 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/series"
 	"example.net/everypost/internal/core/topology"
-	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/store"
 )
@@ -90,7 +90,7 @@ func digits(f float64) *float64 {
 	return &f
 }
 
-func words(s string) []string {
+func listed(s string) []string {
 	if s == "" {
 		return nil
 	}
@@ -125,7 +125,7 @@ func (s *server) historyRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			list, err := s.History.Ask(ctx, history.Question{Device: in.Name, Part: part, Names: names, Metrics: words(in.Metric)}, span)
+			list, err := s.History.Ask(ctx, history.Question{Device: in.Name, Part: part, Names: names, Metrics: listed(in.Metric)}, span)
 			if err != nil {
 				return nil, err
 			}
@@ -245,11 +245,11 @@ func (s *server) importPast(ctx context.Context, device string, in v1.PastReques
 	}
 	past := make([]store.Event, len(in.Events))
 	for i, e := range in.Events {
-		kind := events.DeviceReach
+		kind := fact.Device
 		if e.Port != "" {
-			kind = events.PortState
+			kind = fact.Port
 		}
-		past[i] = store.Event{At: e.At, Kind: string(kind), Device: device, Port: e.Port, Text: e.Text, By: person(ctx).Name}
+		past[i] = store.Event{Fact: fact.Fact{At: e.At}, Kind: string(kind), Device: device, Port: e.Port, Text: e.Text, By: person(ctx).Name}
 	}
 	return s.Store.ImportEvents(ctx, past)
 }

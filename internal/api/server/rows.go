@@ -7,6 +7,7 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
@@ -44,7 +45,7 @@ func deviceOut(d *catalog.Device) v1.Device {
 		EnrolledAt: d.EnrolledAt, EnrolledBy: d.EnrolledBy, Control: d.Control.String(), Abilities: []string{}, Particulars: particularsOut(d.Particulars),
 	}
 	for _, t := range d.Troubles {
-		out.Troubles = append(out.Troubles, t.Text)
+		out.Troubles = append(out.Troubles, words.English.Trouble(t))
 	}
 	for _, a := range id.Abilities {
 		out.Abilities = append(out.Abilities, string(a))

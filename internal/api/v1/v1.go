@@ -436,7 +436,8 @@ type LogLine struct {
 type Event struct {
 	Seq    uint64    `json:"seq,omitempty"`
 	At     time.Time `json:"at"`
-	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,search"`
+	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,drift,search"`
+	Code   string    `json:"code,omitempty" doc:"What happened: port.link-lost, device.gone ..."`
 	Device string    `json:"device,omitempty"`
 	Port   string    `json:"port,omitempty"`
 	Change int64     `json:"change,omitempty" minimum:"0" maximum:"9007199254740991"`

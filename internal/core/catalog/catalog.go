@@ -128,7 +128,7 @@ func NewSite(s network.Site, devices []*Device) *Site {
 func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) string) (*Device, []*Port) {
 	d := &Device{Record: r, Sight: s, Site: site, Health: network.DeviceHealth(s.Reach), host: hostOf(r.Address)}
 	if d.Health == network.Well && s.Identity.Unread {
-		d.Health, d.Troubles = network.HealthUnknown, []network.Trouble{{Key: "unread", Text: s.Identity.UnreadWhy()}}
+		d.Health, d.Troubles = network.HealthUnknown, []network.Trouble{{Key: "unread", Code: "unread", Args: map[string]any{"why": s.Identity.UnreadWhy()}}}
 	}
 	if d.Health == network.Well {
 		if d.Troubles = s.Inside.Troubles(); len(d.Troubles) > 0 {

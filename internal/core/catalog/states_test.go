@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
 )
 
@@ -36,7 +37,7 @@ func TestADeviceOfWhichNothingCanBeReadIsNotWell(t *testing.T) {
 	})
 	d, _ := NewDevice(Record{}, s, &Site{}, func(string) string { return "" })
 	assert.Equal(t, network.HealthUnknown, d.Health)
-	assert.Equal(t, "It is connected, and nothing of it can be read: of the models that it announces (petrel-boats, petrel-oars) none is known here.", d.Troubles[0].Text)
+	assert.Equal(t, "It is connected, and nothing of it can be read: of the models that it announces (petrel-boats, petrel-oars) none is known here.", words.English.Trouble(d.Troubles[0]))
 	assert.Contains(t, network.Identity{Unread: true, Announces: make([]string, 9)}.UnreadWhy(), "and 3 more")
 	assert.Empty(t, network.Identity{}.UnreadWhy())
 }
@@ -52,6 +53,6 @@ func TestAClockThatIsFarOffIsATrouble(t *testing.T) {
 			continue
 		}
 		assert.Equal(t, network.Degraded, d.Health)
-		assert.Equal(t, want, d.Troubles[0].Text)
+		assert.Equal(t, want, words.English.Trouble(d.Troubles[0]))
 	}
 }

@@ -1,7 +1,6 @@
 package network
 
 import (
-	"fmt"
 	"strings"
 	"time"
 )
@@ -312,8 +311,21 @@ const (
 
 // Trouble is something that is wrong inside a device.
 type Trouble struct {
-	Key  string // what it is, the same as long as it lasts
-	Text string // a sentence, with readings of the moment
+	Key  string         `json:"key"`            // what it is, the same as long as it lasts
+	Code string         `json:"code"`           // of what kind it is
+	Args map[string]any `json:"args,omitempty"` // names, and readings of the moment: texts and numbers
+}
+
+// troubles collects what is wrong.
+type troubles []Trouble
+
+// say adds one: its key, its code and the names and values of its arguments.
+func (t *troubles) say(key, code string, args ...any) {
+	of := map[string]any{}
+	for i := 0; i < len(args); i += 2 {
+		of[args[i].(string)] = args[i+1]
+	}
+	*t = append(*t, Trouble{key, code, of})
 }
 
 // OfLinks tells whether the trouble is with what joins devices: a bundle, a tunnel, a ring, a pair, a session of a routing
@@ -329,40 +341,36 @@ func (t Trouble) OfLinks() bool {
 
 // Troubles says what is wrong inside a device, the worst first. Nothing is said of what was not read.
 func (i Inside) Troubles() []Trouble {
-	var out []Trouble
-	say := func(key, format string, args ...any) { out = append(out, Trouble{key, fmt.Sprintf(format, args...)}) }
+	var out troubles
+	say := out.say
 	for _, s := range i.Hardware.Supplies {
 		if !s.OK {
-			say("supply "+s.Name, "Power supply %s gives no power.", s.Name)
+			say("supply "+s.Name, "supply", "name", s.Name)
 		}
 	}
 	for _, f := range i.Hardware.Fans {
 		if !f.OK {
-			say("fan "+f.Name, "Fan %s does not turn.", f.Name)
+			say("fan "+f.Name, "fan", "name", f.Name)
 		}
 	}
-	i.standingTroubles(say)
+	i.standingTroubles(&out)
 	if i.Hardware.Temperature > hotCelsius {
-		say("hot", "It is %.0f °C hot; %.0f °C is the limit.", i.Hardware.Temperature, hotCelsius)
+		say("hot", "hot", "celsius", i.Hardware.Temperature, "limit", float64(hotCelsius))
 	}
 	if i.Hardware.CPUPercent > busyPercent {
-		say("busy", "The processor is %.0f %% busy.", i.Hardware.CPUPercent)
+		say("busy", "busy", "percent", i.Hardware.CPUPercent)
 	}
 	for _, m := range i.Hardware.Transceivers {
 		if low := m.Limits.RxLow; low != 0 && m.RxDbm < low && m.RxDbm > -35 { // below that there is no light at all: the link tells
-			say("module "+m.Port, "The module in %s receives %.1f dBm; its limit is %.1f dBm.", m.Port, m.RxDbm, low)
+			say("module "+m.Port, "module", "port", m.Port, "dbm", m.RxDbm, "limit", low)
 		}
 	}
 	if c := i.Clock; c != nil && max(c.AheadSeconds, -c.AheadSeconds) > clockFar {
-		way := "ahead"
+		code := "clock-ahead"
 		if c.AheadSeconds < 0 {
-			way = "behind"
+			code = "clock-behind"
 		}
-		why := "no server sets it"
-		if c.Server != "" {
-			why = "although " + c.Server + " sets it"
-		}
-		say("clock", "Its clock is %d s %s, %s.", max(c.AheadSeconds, -c.AheadSeconds), way, why)
+		say("clock", code, "seconds", max(c.AheadSeconds, -c.AheadSeconds), "server", c.Server)
 	}
 	for _, b := range i.Bundles {
 		lost := 0
@@ -372,15 +380,15 @@ func (i Inside) Troubles() []Trouble {
 			}
 		}
 		if lost > 0 {
-			say("bundle "+b.Name, "%d of %d ports of %s are not in the bundle.", lost, len(b.Members), b.Name)
+			say("bundle "+b.Name, "bundle", "lost", lost, "of", len(b.Members), "name", b.Name)
 		}
 	}
 	for _, t := range i.Tunnels {
 		switch {
 		case !t.Up:
-			say("tunnel "+t.Name, "Tunnel %s to %s is down.", t.Name, t.RemoteSystem)
+			say("tunnel "+t.Name, "tunnel", "name", t.Name, "to", t.RemoteSystem)
 		case t.LossPercent > lossyTunnel:
-			say("loss "+t.Name, "Tunnel %s to %s loses %.1f %%.", t.Name, t.RemoteSystem, t.LossPercent)
+			say("loss "+t.Name, "loss", "name", t.Name, "to", t.RemoteSystem, "percent", t.LossPercent)
 		}
 	}
 	for _, v := range i.VRFs {
@@ -389,17 +397,17 @@ func (i Inside) Troubles() []Trouble {
 		}
 		for _, n := range v.BGP.Neighbours {
 			if n.State != "established" {
-				say("bgp "+v.Name+" "+n.Address, "BGP with %s is %s.", strings.TrimSpace(n.Description+" "+n.Address), n.State)
+				say("bgp "+v.Name+" "+n.Address, "bgp", "with", strings.TrimSpace(n.Description+" "+n.Address), "state", n.State)
 			}
 		}
 	}
 	for _, l := range i.Licences {
 		if !l.Ends.IsZero() && !l.Ends.After(i.ObservedAt) {
-			say("licence "+l.Name, "The licence %s ended on %s.", l.Name, l.Ends.Format("2 January 2006"))
+			say("licence "+l.Name, "licence", "name", l.Name, "on", l.Ends.Format(time.DateOnly))
 		}
 	}
 	if r := i.RadioLink; r != nil && r.ReceivedDbm < faintDbm {
-		say("radio link", "The radio link receives %.1f dBm and carries %d Mbit/s.", r.ReceivedDbm, r.CapacityMbps)
+		say("radio link", "radio-link", "dbm", r.ReceivedDbm, "mbps", r.CapacityMbps)
 	}
 	return out
 }

@@ -1,7 +1,6 @@
 package network
 
 import (
-	"fmt"
 	"time"
 )
 
@@ -68,38 +67,35 @@ type ListHits struct {
 }
 
 // standingTroubles says what is wrong with what stands in for each other, and at inputs.
-func (i Inside) standingTroubles(say func(key, format string, args ...any)) {
+func (i Inside) standingTroubles(out *troubles) {
+	say := out.say
 	for _, c := range i.Contacts {
 		if c.Alarm {
-			text := c.Text
-			if text == "" {
-				text = fmt.Sprintf("Contact input %s is %s", c.Number, c.Contact)
-			}
-			say("input "+c.Number, "%s (contact input %s, %s).", text, c.Number, c.Severity)
+			say("input "+c.Number, "input", "text", c.Text, "number", c.Number, "contact", c.Contact, "severity", c.Severity)
 		}
 	}
 	for _, r := range i.Rings {
 		switch r.State {
 		case RingOpen:
-			say("ring "+r.Name, "Ring %s is open: it works, and would not survive another break.", r.Name)
+			say("ring "+r.Name, "ring-open", "name", r.Name)
 		case RingUndefined:
-			say("ring "+r.Name, "Ring %s has no manager, or more than one.", r.Name)
+			say("ring "+r.Name, "ring-undefined", "name", r.Name)
 		}
 	}
 	if p := i.Pair; p != nil {
 		if !p.Joined {
-			say("pair", "The other switch of the pair %s is not heard.", p.Name)
+			say("pair", "pair", "name", p.Name)
 		} else if p.Keepalive == "lost" {
-			say("keepalive", "The keepalive of the pair %s is not heard: if the bundle between them breaks, both may lead.", p.Name)
+			say("keepalive", "keepalive", "name", p.Name)
 		}
 	}
 	if c := i.Controller; c != nil && !c.Connected {
-		say("controller", "The process controller %s is not connected.", c.Address)
+		say("controller", "controller", "address", c.Address)
 	}
 	if c := i.Cluster; c != nil {
 		for _, m := range c.Members {
 			if m.Role == "missing" {
-				say("member "+m.Name, "Member %s of the stack is not there.", m.Name)
+				say("member "+m.Name, "member", "name", m.Name)
 			}
 		}
 	}

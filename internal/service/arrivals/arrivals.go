@@ -19,11 +19,12 @@ import (
 	"sync/atomic"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
@@ -40,7 +41,7 @@ type Service struct {
 	store     *store.Store
 	sealer    *secrets.Sealer
 	writer    driver.Provisioner
-	bus       *events.Bus
+	feed      *feed.Feed
 	log       *slog.Logger
 
 	mu   sync.Mutex   // one at a time changes what is kept of claims
@@ -48,8 +49,8 @@ type Service struct {
 }
 
 // New returns the service. writer may be nil where the driver cannot provision devices.
-func New(f *fleet.Fleet, inv *inventory.Service, s *store.Store, sealer *secrets.Sealer, writer driver.Provisioner, bus *events.Bus, log *slog.Logger) *Service {
-	return &Service{fleet: f, inventory: inv, store: s, sealer: sealer, writer: writer, bus: bus, log: log}
+func New(f *fleet.Fleet, inv *inventory.Service, s *store.Store, sealer *secrets.Sealer, writer driver.Provisioner, fd *feed.Feed, log *slog.Logger) *Service {
+	return &Service{fleet: f, inventory: inv, store: s, sealer: sealer, writer: writer, feed: fd, log: log}
 }
 
 // SetHome says where devices are to call: host:port.
@@ -104,7 +105,7 @@ func (s *Service) Claim(ctx context.Context, c Claim, by string) error {
 		}
 		return err
 	}
-	s.tell(fmt.Sprintf("%s claimed the device %s as %s.", by, c.Serial, c.Name))
+	s.tell(c.Serial, fact.Claimed{Name: c.Name, By: by})
 	return nil
 }
 
@@ -143,7 +144,7 @@ func (s *Service) Drop(ctx context.Context, serial, by string) error {
 	if err := s.store.DropClaim(ctx, serial); err != nil {
 		return fmt.Errorf("claim of %s: %w", serial, err)
 	}
-	s.tell(fmt.Sprintf("%s took the claim of %s back.", by, serial))
+	s.tell(serial, fact.ClaimDropped{By: by})
 	return nil
 }
 
@@ -199,7 +200,7 @@ func (s *Service) Bootstrap(ctx context.Context, serial, model string) (document
 		return nil, false, keepErr
 	}
 	if first || said != c.Said {
-		s.tell(fmt.Sprintf("The device %s (%s) was switched on and asked what it is to be: %s.", serial, model, c.Name))
+		s.tell(serial, fact.ClaimAsked{Model: model, Name: c.Name})
 	}
 	return document, c.Replaces != "", err
 }
@@ -222,7 +223,7 @@ func (s *Service) Failed(ctx context.Context, serial, said string) error {
 	if errors.Is(err, store.ErrNotFound) {
 		return ErrUnclaimed
 	}
-	s.tell(fmt.Sprintf("The device %s did not take what it is to be: %s.", serial, said))
+	s.tell(serial, fact.ClaimFailed{Said: said})
 	return err
 }
 
@@ -237,12 +238,13 @@ func (s *Service) update(ctx context.Context, serial string, f func(*store.Claim
 	if err := s.store.PutClaim(ctx, c); err != nil {
 		return err
 	}
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Discovery})
+	s.feed.Note(fact.State{Kind: fact.Search})
 	return nil
 }
 
-func (s *Service) tell(text string) {
-	s.inventory.Tell(events.Event{At: time.Now().UTC(), Kind: events.Discovery, Text: text})
+// tell tells what happened to a device that is expected.
+func (s *Service) tell(serial string, what fact.Happening) {
+	s.feed.Tell(fact.Of(time.Now().UTC(), fact.TheSerial(serial), what))
 }
 
 // Calls that are taken at a time, before it is known who calls.

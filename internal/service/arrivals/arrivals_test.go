@@ -35,7 +35,7 @@ func open(t *testing.T) (*arrivals.Service, *testhouse.House, *writer) {
 		_, err := h.Store.LastSnapshot(t.Context(), "th-sw-02")
 		return err == nil
 	}, "what it runs is kept")
-	s := arrivals.New(h.Fleet, h.Inventory, h.Store, h.Sealer, w, h.Bus, h.Log)
+	s := arrivals.New(h.Fleet, h.Inventory, h.Store, h.Sealer, w, h.Feed, h.Log)
 	s.SetHome("192.0.2.1:4334")
 	return s, h, w
 }
@@ -127,6 +127,6 @@ func TestClaimsThatCannotBe(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, list, 1, "what is refused leaves nothing behind")
 
-	deaf := arrivals.New(h.Fleet, h.Inventory, h.Store, h.Sealer, w, h.Bus, h.Log)
+	deaf := arrivals.New(h.Fleet, h.Inventory, h.Store, h.Sealer, w, h.Feed, h.Log)
 	require.ErrorIs(t, deaf.Claim(t.Context(), arrivals.Claim{Serial: "HY24-9", Name: "th-sw-04", Site: "tern-haven"}, "ada"), inventory.ErrInvalid, "it takes no calls")
 }

@@ -309,7 +309,7 @@ func (s *Service) Standings(ctx context.Context, on []network.PortRef, draft []i
 	if err != nil {
 		return nil, err
 	}
-	st := standings{by: map[string]*Standing{}, stage: s.layers.After(ctx, stage, draft, 0), busy: s.Busy, alone: len(on) == 1}
+	st := standings{by: map[string]*Standing{}, stage: s.layers.After(ctx, stage, draft, 0), busy: s.leases.Held, alone: len(on) == 1}
 	configs := map[string]network.Config{}
 	for _, ref := range on {
 		if intent.OnLayer(ref) {

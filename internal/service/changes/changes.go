@@ -18,11 +18,12 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 )
 
@@ -99,10 +100,10 @@ type Fleet interface {
 // Store is what the package needs of the store.
 type Store interface {
 	AddChange(ctx context.Context, c store.Change) (int64, error)
-	PutChange(ctx context.Context, c store.Change) error
-	PutSteps(ctx context.Context, c store.Change) error
-	PutKept(ctx context.Context, c store.Change, l intent.Layers) error
-	DropChange(ctx context.Context, number int64) error
+	PutChange(ctx context.Context, c store.Change, facts ...fact.Fact) error
+	PutSteps(ctx context.Context, c store.Change, facts ...fact.Fact) error
+	PutKept(ctx context.Context, c store.Change, l intent.Layers, facts ...fact.Fact) error
+	DropChange(ctx context.Context, number int64, facts ...fact.Fact) error
 	Change(ctx context.Context, number int64) (store.Change, error)
 	Changes(ctx context.Context, q store.ChangeQuery) ([]store.Change, error)
 	Sites(ctx context.Context) ([]network.Site, error)
@@ -121,7 +122,7 @@ type Service struct {
 	fleet  Fleet
 	store  Store
 	layers Layers
-	bus    *events.Bus
+	feed   *feed.Feed
 	log    *slog.Logger
 
 	ctx  context.Context
@@ -130,37 +131,39 @@ type Service struct {
 
 	compared comparisons
 
-	// Rules are those of the house for changes; nil for none. It is set before Start.
-	Rules Rules
-	// Permits tells whether who had a change wait, and who approved it, still may; nil for everybody may. It is set before Start.
-	Permits Permits
-	// Moved is told at which address a device is that a kept change has given another one; nil for nobody.
-	Moved func(ctx context.Context, device, address string) error
+	rules   Rules
+	permits Permits
+	moved   func(ctx context.Context, device, address string) error
+	leases  *leases.Leases
 
 	kicked   chan struct{}
 	records  locks      // one at a time changes the record of a change
 	starting sync.Mutex // one change at a time becomes one that is pushed
 	mu       sync.Mutex // guards what follows, and is held for a moment only
 	workers  map[int64]*worker
-	stepped  map[string]trialStep // what each device said last of a trial
 }
 
-type trialStep struct {
-	at   time.Time
-	step driver.TrialStep
-}
-
-// TrialStepped takes note of what a device says of a trial.
-func (s *Service) TrialStepped(device string, at time.Time, step driver.TrialStep) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.stepped[device] = trialStep{at, step}
+// Parts are what the service is made of.
+type Parts struct {
+	Fleet  Fleet
+	Store  Store
+	Layers Layers
+	Feed   *feed.Feed
+	Leases *leases.Leases // of devices, which changes that are under way hold
+	Log    *slog.Logger
+	// Rules are those of the house for changes; nil for none.
+	Rules Rules
+	// Permits tells whether who had a change wait, and who approved it, still may; nil for everybody may.
+	Permits Permits
+	// Moved is told at which address a device is that a kept change has given another one; nil for nobody.
+	Moved func(ctx context.Context, device, address string) error
 }
 
 // New returns the service. It works until Close; Resume takes up what an earlier life left.
-func New(f Fleet, s Store, l Layers, bus *events.Bus, log *slog.Logger) *Service {
+func New(p Parts) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{fleet: f, store: s, layers: l, bus: bus, log: log, ctx: ctx, stop: stop, workers: map[int64]*worker{}, stepped: map[string]trialStep{}, records: locks{held: map[int64]*held{}}, kicked: make(chan struct{}, 1)}
+	return &Service{fleet: p.Fleet, store: p.Store, layers: p.Layers, feed: p.Feed, leases: p.Leases, log: p.Log, rules: p.Rules, permits: p.Permits, moved: p.Moved, ctx: ctx, stop: stop,
+		workers: map[int64]*worker{}, records: locks{held: map[int64]*held{}}, kicked: make(chan struct{}, 1)}
 }
 
 // Start begins pushes that wait when it is their time.
@@ -196,7 +199,7 @@ func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.
 		return store.Change{}, err
 	}
 	c.Number = number
-	s.tell(c, "")
+	s.told(number)
 	return c, nil
 }
 
@@ -252,7 +255,7 @@ func (s *Service) redraft(ctx context.Context, number int64, f func(*store.Chang
 
 // update changes a change that is in one of the states, and keeps and tells it. It holds up nothing but the same change. One
 // that it makes a change that is pushed is so only if no other is under way on its devices.
-func (s *Service) update(ctx context.Context, number int64, states []string, f func(*store.Change) error) (store.Change, error) {
+func (s *Service) update(ctx context.Context, number int64, states []string, f func(*store.Change) error, what ...fact.Happening) (store.Change, error) {
 	defer s.records.lock(number)()
 	c, err := s.store.Change(ctx, number)
 	if err != nil {
@@ -275,10 +278,10 @@ func (s *Service) update(ctx context.Context, number int64, states []string, f f
 		}
 	}
 	c.UpdatedAt = now()
-	if err := s.store.PutChange(ctx, c); err != nil {
+	if err := s.store.PutChange(ctx, c, about(number, what)...); err != nil {
 		return c, err
 	}
-	s.tell(c, "")
+	s.told(number)
 	return c, nil
 }
 
@@ -292,10 +295,10 @@ func (s *Service) Discard(ctx context.Context, number int64) error {
 	if c.State != Draft && c.State != Checked {
 		return fmt.Errorf("%w: change %d is %s, and only a draft can be thrown away", ErrState, number, c.State)
 	}
-	if err := s.store.DropChange(ctx, number); err != nil {
+	if err := s.store.DropChange(ctx, number, about(number, []fact.Happening{fact.ChangeDiscarded{}})...); err != nil {
 		return err
 	}
-	s.bus.Publish(events.Event{At: now(), Kind: events.Change, Change: number, Text: fmt.Sprintf("Change %d was thrown away.", number)})
+	s.told(number)
 	return nil
 }
 
@@ -396,7 +399,17 @@ func note(c *store.Change, at time.Time, format string, args ...any) {
 	c.Log = append(c.Log, store.LogLine{At: at, Text: fmt.Sprintf(format, args...)})
 }
 
-// tell publishes that a change took a step.
-func (s *Service) tell(c store.Change, text string) {
-	s.bus.Publish(events.Event{At: now(), Kind: events.Change, Change: c.Number, Text: text})
+// told tells that a change took a step. What else is to be told of it was recorded with it.
+func (s *Service) told(number int64) {
+	s.feed.Note(fact.State{Kind: fact.Change, Change: number})
+	s.feed.Recorded()
+}
+
+// about are facts about a change.
+func about(number int64, what []fact.Happening) []fact.Fact {
+	out := make([]fact.Fact, len(what))
+	for i, w := range what {
+		out[i] = fact.Of(now(), fact.TheChange(number), w)
+	}
+	return out
 }

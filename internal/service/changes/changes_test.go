@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/store"
 )
 
@@ -170,11 +170,11 @@ func TestLostDeviceIsWaitedForAndRead(t *testing.T) {
 	c = b.until(c.Number, Undoing)
 	assert.Contains(t, c.Outcome, "sw-b cannot be reached any more")
 	assert.Equal(t, StepOnTrial, c.Devices[0].Step, "what was not read is not claimed")
+	b.feed.Tell(fact.Of(time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC), fact.TheDevice("sw-b"), fact.ConfigTimedOut{}))
 	b.fleet.mu.Lock()
 	b.fleet.devices["sw-b"].gone = false
 	b.fleet.devices["sw-b"].revert()
 	b.fleet.mu.Unlock()
-	b.TrialStepped("sw-b", time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC), driver.TrialTimedOut)
 	c = b.until(c.Number, Undone)
 	assert.Equal(t, "the device went back by itself at 12:00:00 UTC", c.Devices[0].Said)
 }

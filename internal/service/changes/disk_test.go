@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/service/events"
 )
 
 // On a full disk a change comes to its end as soon as there is space again, and its devices are free for the next.
@@ -51,7 +51,7 @@ func TestAFullDiskHoldsAChangeUpButLosesItNot(t *testing.T) {
 			b.fleet.mu.Lock()
 			b.fleet.before = nil
 			b.fleet.mu.Unlock()
-			require.Eventually(t, func() bool { return !b.Busy("sw-a") }, 5*time.Second, time.Millisecond)
+			require.Eventually(t, func() bool { return !b.leases.Held("sw-a") }, 5*time.Second, time.Millisecond)
 			_, err := b.Create(t.Context(), "ada", "", nil)
 			require.NoError(t, err)
 		})
@@ -75,7 +75,7 @@ func TestAPushThatCannotBeRecordedRunsNowhere(t *testing.T) {
 	assert.Contains(t, b.steps(), "release sw-b")
 }
 
-// A watcher of a trial that the bus dropped, since it was slow, goes on to watch, and at its pace.
+// A watcher of a trial that was slow, and to whom much was told meanwhile, goes on to watch, and at its pace.
 func TestAWatcherThatFellBehindGoesOn(t *testing.T) {
 	t.Parallel()
 	b := newBench(t)
@@ -86,9 +86,8 @@ func TestAWatcherThatFellBehindGoesOn(t *testing.T) {
 	b.fleet.mu.Lock()
 	b.fleet.devices["sw-a"].inside = network.Inside{ObservedAt: time.Now(), Bundles: []network.Bundle{{Name: "lag1", Members: []network.BundleMember{{Port: "1"}}}}}
 	b.fleet.mu.Unlock()
-	b.bus.Publish(events.Event{Kind: events.PortState})
 	for range 4096 {
-		b.bus.Publish(events.Event{Kind: events.PortState})
+		b.feed.Tell(fact.Of(time.Now(), fact.ThePort("sw-b", "1"), fact.LinkBack{}))
 	}
 	unlock()
 	b.fleet.mu.Lock()

@@ -14,13 +14,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 )
 
@@ -236,16 +238,16 @@ func (d *disk) failed() int {
 	return d.no
 }
 
-func (d *disk) PutChange(ctx context.Context, c store.Change) error {
-	return d.write(func() error { return d.Store.PutChange(ctx, c) })
+func (d *disk) PutChange(ctx context.Context, c store.Change, facts ...fact.Fact) error {
+	return d.write(func() error { return d.Store.PutChange(ctx, c, facts...) })
 }
 
-func (d *disk) PutSteps(ctx context.Context, c store.Change) error {
-	return d.write(func() error { return d.Store.PutSteps(ctx, c) })
+func (d *disk) PutSteps(ctx context.Context, c store.Change, facts ...fact.Fact) error {
+	return d.write(func() error { return d.Store.PutSteps(ctx, c, facts...) })
 }
 
-func (d *disk) PutKept(ctx context.Context, c store.Change, l intent.Layers) error {
-	return d.write(func() error { return d.Store.PutKept(ctx, c, l) })
+func (d *disk) PutKept(ctx context.Context, c store.Change, l intent.Layers, facts ...fact.Fact) error {
+	return d.write(func() error { return d.Store.PutKept(ctx, c, l, facts...) })
 }
 
 // bench is a service on a fake fleet of sw-a (near) and sw-b (far), with a port each in VLAN 20.
@@ -289,19 +291,23 @@ func newBench(t *testing.T) *bench {
 	b.begin()
 	t.Cleanup(func() {
 		b.Service.Close()
+		b.feed.Close()
 		assert.NoError(t, st.Close())
 	})
 	return b
 }
 
 func (b *bench) begin() {
-	b.Service = New(b.fleet, b.disk, b.layers, events.New(1), slog.New(slog.DiscardHandler))
+	f, err := feed.New(b.t.Context(), b.store, slog.New(slog.DiscardHandler))
+	require.NoError(b.t, err)
+	b.Service = New(Parts{Fleet: b.fleet, Store: b.disk, Layers: b.layers, Feed: f, Leases: &leases.Leases{}, Log: slog.New(slog.DiscardHandler)})
 }
 
 // again is a new life of the service on the same data.
 func (b *bench) again() {
 	b.t.Helper()
 	b.Service.Close()
+	b.feed.Close()
 	b.begin()
 	require.NoError(b.t, b.Resume(b.t.Context()))
 }

@@ -3,9 +3,9 @@ package changes
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
@@ -105,7 +105,7 @@ func (x expansion) says(edits []intent.Edit) bool {
 }
 
 // settle keeps a change that is at its good end, and has the layers say what devices now run.
-func (w *worker) settle() error {
+func (w *worker) settle(what ...fact.Happening) error {
 	in := layers.Settlement{Edits: w.c.Edits, Change: w.c.Number, Was: map[string]network.Config{}, Runs: map[string]network.Config{}}
 	for _, d := range w.c.Devices {
 		in.Was[d.Device], in.Runs[d.Device] = d.Before, d.After
@@ -114,16 +114,8 @@ func (w *worker) settle() error {
 		w.mu.Lock()
 		defer w.mu.Unlock()
 		w.c.Back, w.c.UpdatedAt = back, now()
-		return w.s.store.PutKept(w.ctx, w.c, l)
+		return w.s.store.PutKept(w.ctx, w.c, l, about(w.c.Number, what)...)
 	})
-}
-
-// Busy tells whether a change is under way on a device.
-func (s *Service) Busy(device string) bool {
-	s.mu.Lock()
-	workers := slices.Collect(maps.Values(s.workers))
-	s.mu.Unlock()
-	return slices.ContainsFunc(workers, func(w *worker) bool { return slices.Contains(w.touched, device) })
 }
 
 // TakeBack makes a draft that takes a change that was kept back: layers are to say what they said before, and devices to run

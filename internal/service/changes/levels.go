@@ -46,7 +46,7 @@ func (w *worker) runLevel(level []int, last bool) bool {
 	if w.c.Deadline.IsZero() { // of the trial, which begins with the first device that runs it
 		w.c.Deadline = now().Add(w.trial())
 	}
-	if w.record("") != nil {
+	if w.record() != nil {
 		return false
 	}
 	devices := slices.Clone(w.c.Devices)

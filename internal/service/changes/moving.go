@@ -68,10 +68,10 @@ func (w *worker) moved(kept bool) {
 			continue
 		}
 		w.s.fleet.MoveTo(device, to)
-		if w.s.Moved == nil {
+		if w.s.moved == nil {
 			continue
 		}
-		if err := w.s.Moved(w.ctx, device, to); err != nil {
+		if err := w.s.moved(w.ctx, device, to); err != nil {
 			w.s.log.Error("the address of a device could not be kept", "device", device, "address", to, "err", err)
 		}
 	}

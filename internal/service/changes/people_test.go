@@ -58,7 +58,7 @@ func TestAPushThatWaitedDoesNotOutliveTheRightToIt(t *testing.T) {
 	t.Parallel()
 	p := &people{gone: map[string]bool{}}
 	b := newBench(t)
-	b.Permits = p
+	b.permits = p
 	b.Start()
 	c := b.checked("sw-a")
 	_, err := b.have(c, PushOptions{At: time.Now().Add(3 * time.Second)})
@@ -74,7 +74,7 @@ func TestAnApprovalDoesNotOutliveTheRightToIt(t *testing.T) {
 	t.Parallel()
 	p := &people{gone: map[string]bool{}}
 	b := newBench(t)
-	b.Permits, b.Rules = p, &houseRules{approval: []string{"core"}}
+	b.permits, b.rules = p, &houseRules{approval: []string{"core"}}
 	c := b.checked("sw-a")
 	_, err := b.have(c, PushOptions{At: time.Now().Add(time.Second)})
 	require.NoError(t, err)
@@ -93,7 +93,7 @@ func TestAnApprovalDoesNotOutliveTheRightToIt(t *testing.T) {
 func TestWhoApprovesDoesNotPush(t *testing.T) {
 	t.Parallel()
 	b := newBench(t)
-	b.Rules = &houseRules{approval: []string{"core"}}
+	b.rules = &houseRules{approval: []string{"core"}}
 	c := b.checked("sw-a")
 	_, err := b.Approve(t.Context(), c.Number, "bram", "")
 	require.NoError(t, err)
@@ -107,7 +107,7 @@ func TestWhoApprovesDoesNotPush(t *testing.T) {
 func TestTakingOutIsEditingToo(t *testing.T) {
 	t.Parallel()
 	b := newBench(t)
-	b.Rules = &houseRules{approval: []string{"core"}}
+	b.rules = &houseRules{approval: []string{"core"}}
 	c := b.checked("sw-a", "sw-b")
 	_, err := b.TakeOut(t.Context(), c.Number, "bram", network.PortRef{Device: "sw-b", Port: "1"}, "vlan")
 	require.NoError(t, err)

@@ -11,9 +11,11 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/store"
 )
 
@@ -228,23 +230,27 @@ func (s *Service) Resume(ctx context.Context) error {
 // worker leads one change. Only its goroutine writes the change's record from Pushing on, but for decide, which hands the
 // word over by closing decided.
 type worker struct {
-	s       *Service
-	ctx     context.Context
-	mu      sync.Mutex // guards c while several devices are worked on at once
-	c       store.Change
-	proven  map[string]string // devices that were read back, with what was wrong
-	touched []string          // devices
-	to      map[string]string // where devices will be that are given another address
-	decided chan struct{}
-	stopped chan string // who stops the push
+	s        *Service
+	ctx      context.Context
+	mu       sync.Mutex // guards c while several devices are worked on at once
+	c        store.Change
+	proven   map[string]string // devices that were read back, with what was wrong
+	touched  []string          // devices
+	heard    *feed.Follower    // what devices tell of their configurations meanwhile
+	to       map[string]string // where devices will be that are given another address
+	decided  chan struct{}
+	stopped  chan string          // who stops the push
+	timedOut map[string]time.Time // devices that said that they went back by themselves, and when
 }
 
 // lead starts a worker on a change. It gets slices of its own: the caller's copy goes out as an answer while it works.
 func (s *Service) lead(c store.Change, f func(*worker)) {
 	c.Devices, c.Log = slices.Clone(c.Devices), slices.Clone(c.Log)
-	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{}), stopped: make(chan string, 1), proven: map[string]string{}}
+	w := &worker{s: s, ctx: s.ctx, c: c, decided: make(chan struct{}), stopped: make(chan string, 1), timedOut: map[string]time.Time{}, proven: map[string]string{}}
 	w.touched = w.names()
 	w.moves()
+	w.heard = s.feed.Follow(feed.Wants{Kinds: []fact.Kind{fact.Config}})
+	giveBack := s.leases.Take(w.touched...)
 	s.mu.Lock()
 	s.workers[c.Number] = w
 	s.mu.Unlock()
@@ -253,27 +259,29 @@ func (s *Service) lead(c store.Change, f func(*worker)) {
 		s.mu.Lock()
 		delete(s.workers, c.Number)
 		s.mu.Unlock()
+		w.heard.Close()
+		giveBack()
 		if len(w.touched) > 0 {
 			s.layers.Look(w.touched...)
 		}
 	})
 }
 
-// record keeps the change as the worker has it. What is not recorded must not be done: where the store fails, as on a full
+// record keeps the change as the worker has it, and with it what is to be told of that. What is not recorded must not be done: where the store fails, as on a full
 // disk, it is tried until it can be, while the devices keep their own time. An error tells that the service ends.
-func (w *worker) record(text string) error {
-	return w.insistOn("recorded", func() error { return w.tryRecord(text) })
+func (w *worker) record(what ...fact.Happening) error {
+	return w.insistOn("recorded", func() error { return w.tryRecord(what...) })
 }
 
 // tryRecord is record once, for what is done all the same.
-func (w *worker) tryRecord(text string) error {
+func (w *worker) tryRecord(what ...fact.Happening) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.c.UpdatedAt = now()
-	if err := w.s.store.PutSteps(w.ctx, w.c); err != nil {
+	if err := w.s.store.PutSteps(w.ctx, w.c, about(w.c.Number, what)...); err != nil {
 		return err
 	}
-	w.s.tell(w.c, text)
+	w.s.told(w.c.Number)
 	return nil
 }
 
@@ -321,7 +329,7 @@ func (w *worker) each(do func(i int, d store.ChangeDevice)) {
 func (w *worker) push() {
 	if len(w.c.Devices) == 0 { // layers only
 		w.c.State = Keeping
-		if w.record("") == nil {
+		if w.record() == nil {
 			w.keep()
 		}
 		return
@@ -348,7 +356,7 @@ func (w *worker) push() {
 		}
 	}
 	w.c.State = OnTrial
-	if w.record(fmt.Sprintf("Change %d is on trial on %s.", w.c.Number, w.onWhat())) != nil {
+	if w.record(fact.ChangeOnTrial{On: w.onWhat()}) != nil {
 		return
 	}
 	w.watch(before)
@@ -399,7 +407,7 @@ func (w *worker) propose() bool {
 	}
 	if len(faults) == 0 {
 		w.note("every device found it good")
-		err := w.tryRecord("")
+		err := w.tryRecord()
 		if err == nil || w.ctx.Err() != nil {
 			return err == nil
 		}
@@ -508,8 +516,12 @@ func (w *worker) end(state, outcome string) {
 	w.c.State, w.c.Outcome, w.c.EndedAt = state, outcome, at
 	note(&w.c, at, "%s: %s", state, outcome)
 	w.mu.Unlock()
-	if state == Kept && w.insistOn("settled", w.settle) != nil {
-		return // it is kept at the next start
+	ended := fact.ChangeEnded{State: state, Outcome: outcome}
+	if state != Kept {
+		_ = w.record(ended)
+		return
 	}
-	_ = w.record(fmt.Sprintf("Change %d is %s. %s", w.c.Number, state, outcome))
+	if w.insistOn("settled", func() error { return w.settle(ended) }) == nil { // else it is kept at the next start
+		w.s.told(w.c.Number)
+	}
 }

@@ -11,10 +11,12 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/store"
 )
 
@@ -38,7 +40,7 @@ func (s *Service) health(touched, near []string) wellness {
 		if slices.Contains(near, v.Name) {
 			for _, t := range v.Inside.Troubles() {
 				if t.OfLinks() {
-					w.broken[v.Name+" "+t.Key] = v.Name + ": " + t.Text
+					w.broken[v.Name+" "+t.Key] = v.Name + ": " + words.English.Trouble(t)
 				}
 			}
 		}
@@ -130,8 +132,8 @@ func (w *worker) putOut() map[network.PortRef]bool {
 
 // watch leads a change on trial until somebody decides, its time is over, or something is lost.
 func (w *worker) watch(before wellness) {
-	sub, _ := w.s.bus.Subscribe(0)
-	defer func() { sub.Close() }()
+	sub := w.s.feed.Follow(feed.Wants{Kinds: []fact.Kind{fact.Port, fact.Device}})
+	defer sub.Close()
 	begun, near := time.Now(), w.near()
 	w.s.fleet.LookInside(near...)
 	var worse []string
@@ -158,11 +160,13 @@ func (w *worker) watch(before wellness) {
 			w.giveUp(why)
 			return
 		case <-look.C:
-		case e, ok := <-sub.Events():
-			if !ok { // it fell behind: what it missed, the look below finds
-				sub, _ = w.s.bus.Subscribe(0)
+		case <-sub.Bell():
+			news := false
+			for more := true; more; {
+				_, more, _ = sub.Take(w.ctx)
+				news = news || more
 			}
-			if ok && e.Kind != events.PortState && e.Kind != events.DeviceReach {
+			if !news {
 				continue
 			}
 		}
@@ -174,9 +178,9 @@ func (w *worker) watch(before wellness) {
 				texts = append(texts, is.broken[key])
 			}
 			if worse, said = now, strings.Join(texts, " "); said != "" {
-				w.remark("worse since the change, so that it is not kept by itself: "+said, fmt.Sprintf("Change %d is on trial, and something is worse than before: %s", w.c.Number, said))
+				w.remark("worse since the change, so that it is not kept by itself: "+said, fact.ChangeWorse{What: said})
 			} else {
-				w.remark("what was worse is in order again", "")
+				w.remark("what was worse is in order again")
 			}
 		}
 		switch {
@@ -237,11 +241,11 @@ func (w *worker) take(state, why, endAs string) (took bool) {
 }
 
 // remark notes something on a change that is on trial, unless somebody has just decided.
-func (w *worker) remark(line, text string) {
+func (w *worker) remark(line string, what ...fact.Happening) {
 	defer w.s.records.lock(w.c.Number)()
 	if fresh, err := w.s.store.Change(w.ctx, w.c.Number); err == nil && fresh.State == OnTrial {
 		w.note("%s", line)
-		_ = w.tryRecord(text)
+		_ = w.tryRecord(what...)
 	}
 }
 
@@ -320,7 +324,7 @@ func (w *worker) keep() {
 			w.set(i, StepKeeping, "")
 		}
 	}
-	if w.record("") != nil {
+	if w.record() != nil {
 		return
 	}
 	w.each(func(i int, d store.ChangeDevice) {
@@ -422,7 +426,7 @@ func (w *worker) undo(why, state string) {
 	w.c.State = Undoing
 	w.note("undoing. %s", w.c.Outcome)
 	// It is undone also where that cannot be recorded: a later life would come to the same.
-	_ = w.tryRecord(fmt.Sprintf("Change %d is being undone. %s", w.c.Number, w.c.Outcome))
+	_ = w.tryRecord(fact.ChangeUndoing{Why: w.c.Outcome})
 	if w.ctx.Err() != nil {
 		return
 	}
@@ -441,7 +445,7 @@ func (w *worker) undo(why, state string) {
 		}
 		if said, ok := w.undoOn(d); ok {
 			w.set(i, StepUndone, said)
-			_ = w.tryRecord("")
+			_ = w.tryRecord()
 		}
 	})
 	if w.ctx.Err() != nil {
@@ -466,7 +470,7 @@ func (w *worker) undoOn(d store.ChangeDevice) (said string, ok bool) {
 			case same(now, d, d.Before) && err == nil:
 				return "undone on the service's word", true
 			case same(now, d, d.Before):
-				return w.s.wentBack(d), true
+				return w.wentBack(d), true
 			case err != nil && same(now, d, d.After):
 				// No trial is open and the change runs: it was made permanent by somebody else.
 				return w.reverse(d), w.ctx.Err() == nil
@@ -481,13 +485,20 @@ func (w *worker) undoOn(d store.ChangeDevice) (said string, ok bool) {
 }
 
 // wentBack says how a device came to run what it ran before without being told to.
-func (s *Service) wentBack(d store.ChangeDevice) string {
-	s.mu.Lock()
-	last := s.stepped[d.Device]
-	s.mu.Unlock()
+func (w *worker) wentBack(d store.ChangeDevice) string {
+	w.s.feed.Settle() // it may just have said so
+	w.mu.Lock()
+	for more := true; more; {
+		var item feed.Item
+		if item, more, _ = w.heard.Take(w.ctx); more && item.Fact.Code() == (fact.ConfigTimedOut{}).Code() {
+			w.timedOut[item.Fact.Subject.OnDevice()] = item.Fact.At
+		}
+	}
+	at, told := w.timedOut[d.Device]
+	w.mu.Unlock()
 	switch {
-	case last.step == driver.TrialTimedOut:
-		return fmt.Sprintf("the device went back by itself at %s", last.at.UTC().Format("15:04:05 MST"))
+	case told:
+		return fmt.Sprintf("the device went back by itself at %s", at.UTC().Format("15:04:05 MST"))
 	case d.Step == StepRunning:
 		return "the device does not run it: it never did, or went back by itself"
 	}
@@ -498,7 +509,7 @@ func (s *Service) wentBack(d store.ChangeDevice) string {
 func (w *worker) putBack(why string) {
 	w.c.State, w.c.Outcome = Undoing, why
 	w.note("putting back: %s", why)
-	if w.record(fmt.Sprintf("Change %d is being put back. %s", w.c.Number, why)) != nil {
+	if w.record(fact.ChangeBack{Why: why}) != nil {
 		return
 	}
 	w.each(func(i int, d store.ChangeDevice) {

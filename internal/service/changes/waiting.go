@@ -8,9 +8,9 @@ import (
 	"strings"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
-	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/store"
 )
 
@@ -43,11 +43,11 @@ func touched(c store.Change) []string {
 // rule writes down what the rules of the house say of a change.
 func (s *Service) rule(ctx context.Context, c *store.Change) error {
 	c.Windows, c.NeedsApproval = nil, nil
-	if s.Rules == nil {
+	if s.rules == nil {
 		return nil
 	}
 	var err error
-	c.Windows, c.NeedsApproval, err = s.Rules.For(ctx, touched(*c), now())
+	c.Windows, c.NeedsApproval, err = s.rules.For(ctx, touched(*c), now())
 	return err
 }
 
@@ -62,11 +62,11 @@ func notAlone(c store.Change, by string) error {
 // stillMay drops the approvals of a change whose people may not give them any more, and tells why who has it wait may not push
 // it any more, or nil.
 func (s *Service) stillMay(c *store.Change) error {
-	if s.Permits == nil {
+	if s.permits == nil {
 		return nil
 	}
 	c.Approvals = slices.DeleteFunc(slices.Clone(c.Approvals), func(a store.Approval) bool {
-		err := s.Permits.StillMayApprove(s.ctx, a.By, *c)
+		err := s.permits.StillMayApprove(s.ctx, a.By, *c)
 		if err != nil {
 			note(c, now(), "the approval counts no more: %v", err)
 		}
@@ -79,7 +79,7 @@ func (s *Service) stillMay(c *store.Change) error {
 			return err
 		}
 	}
-	return s.Permits.StillMayPush(s.ctx, c.Waits.By, *c, comeTo)
+	return s.permits.StillMayPush(s.ctx, c.Waits.By, *c, comeTo)
 }
 
 // approved tells whether a change needs no more approval.
@@ -231,12 +231,12 @@ func (s *Service) tryBegin(c store.Change) error {
 
 // giveUp takes a change back that could not begin, and says why.
 func (s *Service) giveUp(number int64, why error) {
-	c, err := s.update(s.ctx, number, []string{Waiting, Checked}, func(c *store.Change) error {
+	_, err := s.update(s.ctx, number, []string{Waiting, Checked}, func(c *store.Change) error {
 		c.State, c.Waits = Checked, nil
 		note(c, now(), "it waited to be pushed, and was not: %s", why)
 		return nil
-	})
-	if err == nil {
-		s.bus.Publish(events.Event{At: now(), Kind: events.Change, Change: c.Number, Text: fmt.Sprintf("Change %d waited to be pushed, and was not: %s", c.Number, why)})
+	}, fact.ChangeNotPushed{Why: why.Error()})
+	if err != nil {
+		s.log.Error("a change that could not begin is not taken back", "change", number, "err", err)
 	}
 }

@@ -44,7 +44,7 @@ func (h *houseRules) set(f func()) {
 // waitingBench is a bench with rules, where pushes that wait are looked at.
 func waitingBench(t *testing.T, h *houseRules) *bench {
 	b := newBench(t)
-	b.Rules = h
+	b.rules = h
 	b.Start()
 	return b
 }

@@ -23,9 +23,10 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
@@ -57,7 +58,7 @@ type Service struct {
 	inventory *inventory.Service
 	store     *store.Store
 	sealer    *secrets.Sealer
-	bus       *events.Bus
+	feed      *feed.Feed
 	log       *slog.Logger
 
 	ctx  context.Context
@@ -69,12 +70,12 @@ type Service struct {
 }
 
 // New returns the service. It works until Close.
-func New(ctx context.Context, f *fleet.Fleet, inv *inventory.Service, s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) (*Service, error) {
+func New(ctx context.Context, f *fleet.Fleet, inv *inventory.Service, s *store.Store, sealer *secrets.Sealer, fd *feed.Feed, log *slog.Logger) (*Service, error) {
 	if err := s.InterruptDiscoveries(ctx); err != nil {
 		return nil, err
 	}
 	own, stop := context.WithCancel(context.WithoutCancel(ctx))
-	return &Service{fleet: f, inventory: inv, store: s, sealer: sealer, bus: bus, log: log, ctx: own, stop: stop}, nil
+	return &Service{fleet: f, inventory: inv, store: s, sealer: sealer, feed: fd, log: log, ctx: own, stop: stop}, nil
 }
 
 // Close ends what runs and waits for it.
@@ -320,7 +321,7 @@ func (s *Service) run(ctx context.Context, x *search) {
 	s.mu.Lock()
 	s.current = nil
 	s.mu.Unlock()
-	s.bus.Publish(events.Event{At: d.EndedAt, Kind: events.Discovery, Text: fmt.Sprintf("Search %d is %s: %d devices found.", d.Number, d.State, d.Found)})
+	s.feed.Tell(fact.Of(d.EndedAt, fact.TheSearch(d.Number), fact.SearchEnded{State: d.State, Found: d.Found}))
 }
 
 // tell says, a few times a second, that the search goes on.
@@ -331,8 +332,8 @@ func (s *Service) tell(x *search, done <-chan struct{}) {
 		select {
 		case <-done:
 			return
-		case now := <-tick.C:
-			s.bus.Publish(events.Event{At: now.UTC(), Kind: events.Discovery})
+		case <-tick.C:
+			s.feed.Note(fact.State{Kind: fact.Search})
 		}
 	}
 }
@@ -489,6 +490,6 @@ func (s *Service) Dismiss(ctx context.Context, addresses []string) error {
 			return err
 		}
 	}
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Discovery})
+	s.feed.Note(fact.State{Kind: fact.Search})
 	return nil
 }

@@ -22,7 +22,7 @@ func open(t *testing.T) (*discovery.Service, *testhouse.House) {
 	h.Stranger("th-sw-07", "192.0.2.7:830", "192.0.2.8")
 	h.Stranger("th-sw-08", "192.0.2.8:830", "192.0.2.7", "192.0.2.9", "192.0.2.99")
 	h.Stranger("ol-sw-09", "192.0.2.9:830", "192.0.2.7")
-	s, err := discovery.New(t.Context(), h.Fleet, h.Inventory, h.Store, h.Sealer, h.Bus, h.Log)
+	s, err := discovery.New(t.Context(), h.Fleet, h.Inventory, h.Store, h.Sealer, h.Feed, h.Log)
 	require.NoError(t, err)
 	t.Cleanup(s.Close)
 	return s, h

@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
 )
@@ -73,9 +74,10 @@ func (t Timing) orDefaults() Timing {
 type View struct {
 	Name     string
 	Reach    network.Reach
-	Since    time.Time // of Reach
-	Why      string    // of a Reach that is not good
-	SeenAt   time.Time // when the device last answered
+	Since    time.Time  // of Reach
+	Why      string     // of a Reach that is not good
+	Cause    fact.Cause // the same in short
+	SeenAt   time.Time  // when the device last answered
 	Identity network.Identity
 	Known    bool // whether Config and State were ever read
 	Config   network.Config

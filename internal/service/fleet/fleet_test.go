@@ -173,7 +173,7 @@ func (o *seen) TrialStepped(_ View, _ time.Time, step driver.TrialStep) {
 	o.note(func() { o.steps = append(o.steps, step) })
 }
 
-var brisk = Timing{Connect: 100 * time.Millisecond, Request: 100 * time.Millisecond, KeepAlive: 30 * time.Millisecond, Poll: 20 * time.Millisecond, BackOff: 5 * time.Millisecond}
+var brisk = Timing{Connect: 100 * time.Millisecond, Request: 100 * time.Millisecond, KeepAlive: 30 * time.Millisecond, Silence: 100 * time.Millisecond, Poll: 20 * time.Millisecond, BackOff: 5 * time.Millisecond}
 
 func start(t *testing.T, d *fakeDevice, timing Timing) (*Fleet, *seen) {
 	t.Helper()

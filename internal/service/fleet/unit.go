@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
 )
@@ -122,7 +123,7 @@ func (u *unit) run(ctx context.Context) {
 		if errors.As(err, &keyErr) || errors.Is(err, driver.ErrCredentials) {
 			reach = network.ReachRefused
 		}
-		u.setReach(reach, sayWhy(err))
+		u.setReach(reach, causeOf(err), sayWhy(err))
 		if u.target.CallsHome {
 			continue // it comes when it comes
 		}
@@ -151,6 +152,16 @@ func (u *unit) rest(ctx context.Context, failures int) {
 	case <-t.C:
 	case <-u.hurry:
 	}
+}
+
+func causeOf(err error) fact.Cause {
+	switch {
+	case err == nil:
+		return fact.Ended
+	case errors.Is(err, context.DeadlineExceeded):
+		return fact.Mute
+	}
+	return fact.Else
 }
 
 func sayWhy(err error) string {
@@ -423,7 +434,7 @@ func (u *unit) took(s driver.Session) {
 	u.mu.Lock()
 	u.session = s
 	u.mu.Unlock()
-	u.setReach(network.ReachConnected, "")
+	u.setReach(network.ReachConnected, "", "")
 	u.announce()
 }
 
@@ -443,12 +454,12 @@ func (u *unit) announce() {
 	u.changed = make(chan struct{})
 }
 
-func (u *unit) setReach(r network.Reach, why string) {
+func (u *unit) setReach(r network.Reach, cause fact.Cause, why string) {
 	u.telling.Lock()
 	defer u.telling.Unlock()
 	u.mu.Lock()
 	same := u.view.Reach == r
-	u.view.Why = why
+	u.view.Why, u.view.Cause = why, cause
 	if !same {
 		u.view.Reach, u.view.Since = r, time.Now().UTC()
 	}

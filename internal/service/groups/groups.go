@@ -8,13 +8,13 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 	"unicode/utf8"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/selector"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/store"
 )
@@ -23,12 +23,12 @@ import (
 type Service struct {
 	store     *store.Store
 	inventory *inventory.Service
-	bus       *events.Bus
+	feed      *feed.Feed
 }
 
 // New returns the service.
-func New(s *store.Store, inv *inventory.Service, bus *events.Bus) *Service {
-	return &Service{store: s, inventory: inv, bus: bus}
+func New(s *store.Store, inv *inventory.Service, f *feed.Feed) *Service {
+	return &Service{store: s, inventory: inv, feed: f}
 }
 
 // Bounds.
@@ -116,7 +116,7 @@ func (s *Service) Members(ctx context.Context, name string, add, remove []string
 
 func (s *Service) changed(err error) error {
 	if err == nil {
-		s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet})
+		s.feed.Note(fact.State{Kind: fact.Fleet})
 	}
 	return err
 }

@@ -16,6 +16,7 @@ import (
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/series"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/store"
@@ -41,8 +42,11 @@ func lived(b *testing.B, polls int) (h *history.Service, s *store.Store, file st
 	require.NoError(b, err)
 	require.NoError(b, s.PutSite(b.Context(), network.Site{Name: "tern-haven"}))
 	now := begin
+	f, err := feed.New(b.Context(), s, slog.New(slog.DiscardHandler))
+	require.NoError(b, err)
+	b.Cleanup(f.Close)
 	open := func() {
-		h = history.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)), func() time.Time { return now }, 0)
+		h = history.New(s, func(string) int { return 0 }, f, slog.New(slog.NewTextHandler(io.Discard, nil)), func() time.Time { return now }, 0)
 	}
 	open()
 	r := rand.New(rand.NewPCG(1, 2))

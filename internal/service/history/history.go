@@ -16,8 +16,10 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/series"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
 )
@@ -40,8 +42,7 @@ type Service struct {
 	now   func() time.Time
 	every time.Duration
 
-	// ClientsAt tells how many end stations are at a device now. Set it before anything is observed.
-	ClientsAt func(device string) int
+	clientsAt func(device string) int // how many end stations are there now
 
 	mu      sync.Mutex
 	sources map[sourceKey]*source
@@ -71,11 +72,26 @@ type source struct {
 
 // New returns the service. now tells the time by which buckets end; every is how often readings are kept, Every when it is
 // 0.
-func New(s *store.Store, log *slog.Logger, now func() time.Time, every time.Duration) *Service {
+func New(s *store.Store, clientsAt func(device string) int, f *feed.Feed, log *slog.Logger, now func() time.Time, every time.Duration) *Service {
 	ctx, stop := context.WithCancel(context.Background())
 	h := &Service{store: s, log: log, now: now, every: cmp.Or(every, Every), sources: map[sourceKey]*source{}, rows: make(chan store.LogRow, queued), stop: stop,
-		ClientsAt: func(string) int { return 0 }}
+		clientsAt: clientsAt}
 	h.wg.Go(func() { h.write(ctx) })
+	freed := f.Follow(feed.Wants{Kinds: []fact.Kind{fact.Fleet}})
+	h.wg.Go(func() {
+		defer freed.Close()
+		for {
+			item, err := freed.Next(ctx)
+			if ctx.Err() != nil {
+				return
+			}
+			if err == nil {
+				if name, is := fact.NameFreed(*item.Fact); is {
+					h.letGo(name)
+				}
+			}
+		}
+	})
 	return h
 }
 
@@ -101,7 +117,7 @@ func (o observer) StateRead(v fleet.View) {
 	o.history.take(v.Name, series.FromInside, v.Inside.ObservedAt, func() []series.Reading {
 		clients := int64(series.Absent)
 		if v.Identity.Kind == network.Switch || v.Identity.Kind == network.AccessPoint {
-			clients = int64(o.history.ClientsAt(v.Name))
+			clients = int64(o.history.clientsAt(v.Name))
 		}
 		return series.Inside(v.Inside, v.State.Power, clients)
 	})
@@ -118,8 +134,8 @@ func (h *Service) source(k sourceKey) *source {
 	return s
 }
 
-// LetGo forgets what is remembered of the readings of a device: its name may be another's from now on.
-func (h *Service) LetGo(device string) {
+// letGo forgets what is remembered of the readings of a device: its name may be another's from now on.
+func (h *Service) letGo(device string) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for _, kind := range []series.Source{series.FromState, series.FromInside, series.FromBefore} {

@@ -13,9 +13,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/series"
 	"example.net/everypost/internal/driver"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/store"
@@ -41,6 +43,7 @@ type bench struct {
 	file  string
 	now   atomic.Int64
 	log   *slog.Logger
+	feed  *feed.Feed
 }
 
 func newBench(t *testing.T) *bench {
@@ -57,9 +60,13 @@ func (b *bench) open(t *testing.T) {
 	s, err := store.Open(t.Context(), b.file)
 	require.NoError(t, err)
 	b.store = s
-	b.Service = history.New(s, b.log, func() time.Time { return time.UnixMilli(b.now.Load()) }, 0)
+	f, err := feed.New(t.Context(), s, b.log)
+	require.NoError(t, err)
+	b.feed = f
+	b.Service = history.New(s, func(string) int { return 0 }, f, b.log, func() time.Time { return time.UnixMilli(b.now.Load()) }, 0)
 	t.Cleanup(func() {
 		b.Close()
+		f.Close()
 		_ = s.Close()
 	})
 }
@@ -354,7 +361,8 @@ func TestANameThatIsAnothersIsReadAnew(t *testing.T) {
 	b := newBench(t)
 	b.live(0, 10*time.Minute)
 	require.NoError(t, b.store.RemoveDevice(t.Context(), "th-sw-02"))
-	b.LetGo("th-sw-02")
+	b.feed.Tell(fact.Of(begin, fact.TheDevice("th-sw-02"), fact.DeviceForgotten{By: "ada"}))
+	b.feed.Settle()
 	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.13:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY2"}, EnrolledAt: begin}))
 	b.live(20*time.Minute, 30*time.Minute)
 	b.settled(t)

@@ -8,10 +8,10 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
 )
@@ -39,9 +39,6 @@ func (s *Service) KnowsSerial(serial string) bool {
 	return s.Devices(catalog.Query{Where: catalog.OfSerial(serial), Now: time.Now()}).Total > 0
 }
 
-// Tell publishes that something happened and keeps it.
-func (s *Service) Tell(e events.Event) { s.happened(e) }
-
 // CheckParticulars tells what is wrong with what is to be said of a device, and brings it into its normal form.
 func (s *Service) CheckParticulars(site string, p *network.Particulars) error {
 	if err := s.siteExists(site); err != nil {
@@ -57,7 +54,7 @@ func (s *Service) Arrive(ctx context.Context, c store.Claim, id network.Identity
 	d := store.Device{Name: c.Name, Site: c.Site, Address: "calls home " + c.Serial, User: driver.ProvisionedUser, Secret: []byte{}, HostKey: c.HostKey, Identity: id,
 		EnrolledAt: now, EnrolledBy: c.By, SeenAt: now, Particulars: c.Particulars, CallsHome: true}
 	last := fleet.View{Identity: id, SeenAt: now}
-	text := fmt.Sprintf("%s (%s) called home for the first time and is in service, as %s claimed it.", c.Name, c.Serial, c.By)
+	var what fact.Happening = fact.DeviceArrived{Serial: c.Serial, ClaimedBy: c.By}
 	if c.Replaces != "" {
 		old, ok := s.index.record(c.Replaces)
 		if !ok {
@@ -68,7 +65,7 @@ func (s *Service) Arrive(ctx context.Context, c store.Claim, id network.Identity
 			last.Known, last.Config, last.State = v.Known, v.Config, v.State // what was cabled to the old one is expected of the new
 		}
 		s.fleet.Remove(old.Name)
-		text = fmt.Sprintf("%s is now the device %s in place of %s: it called home as %s claimed it.", d.Name, c.Serial, old.Identity.Serial, c.By)
+		what = fact.DeviceReplaced{Serial: c.Serial, Old: old.Identity.Serial, ClaimedBy: c.By}
 	}
 	if err := s.store.Arrive(ctx, c.Serial, d, c.Replaces != ""); err != nil {
 		if errors.Is(err, store.ErrExists) {
@@ -78,7 +75,7 @@ func (s *Service) Arrive(ctx context.Context, c store.Claim, id network.Identity
 	}
 	s.index.keep(d)
 	s.hand(d, "", last)
-	s.happened(events.Event{At: now, Kind: events.Fleet, Device: d.Name, Text: text})
+	s.feed.Tell(fact.Of(now, fact.TheDevice(d.Name), what))
 	return d, nil
 }
 
@@ -113,11 +110,10 @@ func (s *Service) Rename(ctx context.Context, from, to, by string) error {
 	last, inHand := s.fleet.View(from)
 	s.fleet.Remove(from)
 	s.index.rename(from, to)
-	s.LetGo(from)
 	if err := s.readSites(ctx); err != nil { // one of them may have it as its entry
 		return err
 	}
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: to, Text: fmt.Sprintf("%s was renamed to %s by %s.", from, to, by)})
+	s.tell(to, fact.DeviceRenamed{From: from, By: by})
 	if !inHand {
 		return nil
 	}

@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
 )
@@ -216,7 +216,7 @@ func (s *Service) NameClient(ctx context.Context, mac, name string) error {
 		s.index.stale = true
 	}
 	s.index.mu.Unlock()
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet})
+	s.feed.Note(fact.State{Kind: fact.Fleet})
 	return nil
 }
 
@@ -237,12 +237,12 @@ func (s *Service) tellTroubles(v fleet.View) {
 	}
 	for _, t := range now {
 		if !has(before, t.Key) {
-			s.happened(events.Event{At: v.Inside.ObservedAt, Kind: events.DeviceReach, Device: v.Name, Text: v.Name + ": " + t.Text, Health: string(network.Degraded)})
+			s.feed.Tell(fact.Of(v.Inside.ObservedAt, fact.TheDevice(v.Name), fact.DeviceTrouble{Trouble: t}))
 		}
 	}
 	for _, t := range before {
 		if known && !has(now, t.Key) {
-			s.happened(events.Event{At: v.Inside.ObservedAt, Kind: events.DeviceReach, Device: v.Name, Text: v.Name + ": it is over: " + t.Text, Health: string(network.Well)})
+			s.feed.Tell(fact.Of(v.Inside.ObservedAt, fact.TheDevice(v.Name), fact.DeviceTroubleOver{Trouble: t}))
 		}
 	}
 }

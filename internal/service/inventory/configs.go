@@ -2,10 +2,9 @@ package inventory
 
 import (
 	"context"
-	"fmt"
 	"time"
 
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
 )
@@ -84,7 +83,7 @@ func (s *Service) keepBatch(batch []configRead) {
 			close(r.met)
 			continue
 		}
-		s.ConfigSeen(r.view)
+		s.feed.Note(fact.State{Kind: fact.Config, Device: r.view.Name})
 		if changed[0] {
 			s.tellChanged(r.snap)
 		}
@@ -110,14 +109,6 @@ func (s *Service) keepSnapshots(snaps []store.Snapshot) []bool {
 
 // tellChanged tells that a device runs something else than it did, and who made it so.
 func (s *Service) tellChanged(snap store.Snapshot) {
-	text := fmt.Sprintf("The configuration of %s changed.", snap.Device)
 	kept, _ := s.index.record(snap.Device)
-	switch snap.By {
-	case "":
-	case kept.User:
-		text = fmt.Sprintf("The configuration of %s was changed by this service.", snap.Device)
-	default:
-		text = fmt.Sprintf("The configuration of %s was changed by %s.", snap.Device, snap.By)
-	}
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Config, Device: snap.Device, Text: text})
+	s.tell(snap.Device, fact.ConfigChanged{By: snap.By, Own: snap.By != "" && snap.By == kept.User})
 }

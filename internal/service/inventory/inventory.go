@@ -13,9 +13,10 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/store"
@@ -31,18 +32,9 @@ var ErrNotAccepted = errors.New("the host key was not accepted")
 type Service struct {
 	store  *store.Store
 	sealer *secrets.Sealer
-	bus    *events.Bus
+	feed   *feed.Feed
 	log    *slog.Logger
 	fleet  *fleet.Fleet
-
-	// TrialStepped is called with what devices say of trials. Set it before Start.
-	TrialStepped func(device string, at time.Time, step driver.TrialStep)
-
-	// ConfigSeen is told that a configuration was read, once it is kept. Set it before Start.
-	ConfigSeen func(v fleet.View)
-
-	// LetGo is called when a name is no longer that of the device that had it: another may get it. Set it before Start.
-	LetGo func(device string)
 
 	index   *index
 	configs configs
@@ -56,12 +48,11 @@ type Service struct {
 }
 
 // New returns the service, which observes the fleet until Close.
-func New(s *store.Store, sealer *secrets.Sealer, bus *events.Bus, log *slog.Logger) *Service {
-	out := &Service{store: s, sealer: sealer, bus: bus, log: log, index: newIndex(), wrote: map[string]time.Time{},
+func New(s *store.Store, sealer *secrets.Sealer, f *feed.Feed, log *slog.Logger) *Service {
+	out := &Service{store: s, sealer: sealer, feed: f, log: log, index: newIndex(), wrote: map[string]time.Time{},
 		configs:  configs{queue: make(chan configRead, waitingConfigs), ended: make(chan struct{})},
-		troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{},
-		TrialStepped: func(string, time.Time, driver.TrialStep) {}, ConfigSeen: func(fleet.View) {}, LetGo: func(string) {}}
-	out.ledger = newLedger(s, log)
+		troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}}
+	out.ledger = newLedger(s, f, log)
 	go out.keepConfigs()
 	return out
 }
@@ -201,7 +192,7 @@ func (s *Service) Enrol(ctx context.Context, a Enrolment) (store.Device, error) 
 	}
 	s.index.keep(d)
 	s.hand(d, a.Password, fleet.View{Identity: id, SeenAt: now})
-	s.bus.Publish(events.Event{At: now, Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was enrolled by %s.", name, a.By)})
+	s.feed.Tell(fact.Of(now, fact.TheDevice(name), fact.DeviceEnrolled{By: a.By}))
 	return d, nil
 }
 
@@ -234,7 +225,7 @@ func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
 	d.HostKey = hostKey
 	s.index.keep(d)
 	s.hand(d, password, last)
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("A new host key of %s was accepted by %s.", name, by)})
+	s.tell(name, fact.DeviceKeyAccepted{By: by})
 	return nil
 }
 
@@ -257,48 +248,44 @@ func (s *Service) Move(ctx context.Context, name, address string) error {
 		return err
 	}
 	s.index.keep(d)
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("%s is at %s now, and no more at %s.", name, address, was)})
+	s.tell(name, fact.DeviceMoved{From: was, To: address})
 	return nil
 }
 
-// happened publishes an event at once, and has it kept.
-func (s *Service) happened(e events.Event) {
-	s.bus.Publish(e)
-	if e.Text == "" {
-		return
-	}
-	s.ledger.event(store.Event{At: e.At, Kind: string(e.Kind), Device: e.Device, Port: e.Port, Text: e.Text})
+// tell tells that something happened to a device just now.
+func (s *Service) tell(device string, what fact.Happening) {
+	s.feed.Tell(fact.Of(time.Now().UTC(), fact.TheDevice(device), what))
 }
 
 // Written waits until what was told so far is written, or was tried in vain: whoever reads it then, reads what he was told of.
-func (s *Service) Written() { s.ledger.settle() }
+func (s *Service) Written() {
+	s.feed.Settle()
+	s.ledger.settle()
+}
 
 // Reached implements fleet.Observer.
 func (s *Service) Reached(v fleet.View) {
-	e := events.Event{At: v.Since, Kind: events.DeviceReach, Device: v.Name, Health: string(network.DeviceHealth(v.Reach))}
 	s.index.see(v)
+	var what fact.Happening
 	switch v.Reach {
 	case network.ReachConnected:
-		e.Text = fmt.Sprintf("%s is connected.", v.Name)
+		what = fact.DeviceConnected{}
 	case network.ReachRefused:
-		e.Text = fmt.Sprintf("%s does not let the service in: %s.", v.Name, v.Why)
+		what = fact.DeviceRefused{Why: v.Why}
 	default:
-		e.Text = fmt.Sprintf("%s is gone: %s.", v.Name, v.Why)
+		what = fact.DeviceGone{Cause: v.Cause, Detail: v.Why}
 	}
-	s.happened(e)
+	s.feed.Tell(fact.Of(v.Since, fact.TheDevice(v.Name), what))
 }
 
 // PortChanged implements fleet.Observer.
 func (s *Service) PortChanged(v fleet.View, port string, _, after network.PortState) {
 	s.index.see(v)
-	text := fmt.Sprintf("%s:%s has its link back.", v.Name, port)
+	var what fact.Happening = fact.LinkBack{}
 	if after.Oper != network.Up {
-		text = fmt.Sprintf("%s:%s lost its link.", v.Name, port)
-		if why := after.ShutWhy(); why != "" {
-			text = fmt.Sprintf("%s:%s %s.", v.Name, port, why)
-		}
+		what = fact.LinkLost{Oper: after.Oper, ShutBy: after.ShutBy}
 	}
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.PortState, Device: v.Name, Port: port, Text: text, Health: string(after.Oper)})
+	s.feed.Tell(fact.Of(time.Now().UTC(), fact.ThePort(v.Name, port), what))
 	s.keep(v)
 }
 
@@ -310,7 +297,7 @@ func (s *Service) StateRead(v fleet.View) {
 	s.index.see(v)
 	s.seeClients(v)
 	s.tellTroubles(v)
-	s.bus.Publish(events.Event{At: v.State.ObservedAt, Kind: events.DeviceState, Device: v.Name})
+	s.feed.Note(fact.State{Kind: fact.Readings, Device: v.Name})
 	s.mu.Lock()
 	due := time.Since(s.wrote[v.Name]) >= keepEvery
 	s.mu.Unlock()
@@ -338,8 +325,7 @@ func (s *Service) Observer() fleet.Observer { return observer{s} }
 
 // TrialStepped implements fleet.Observer.
 func (o observer) TrialStepped(v fleet.View, at time.Time, step driver.TrialStep) {
-	o.Service.TrialStepped(v.Name, at, step)
 	if step == driver.TrialTimedOut {
-		o.happened(events.Event{At: at, Kind: events.Config, Device: v.Name, Text: fmt.Sprintf("%s undid a change by itself: nobody kept it in time.", v.Name)})
+		o.feed.Tell(fact.Of(at, fact.TheDevice(v.Name), fact.ConfigTimedOut{}))
 	}
 }

@@ -1,6 +1,7 @@
 package inventory_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -9,26 +10,25 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/store"
 	"example.net/everypost/internal/testing/testhouse"
 )
 
 // told waits for an event that says something.
-func told(t *testing.T, sub *events.Subscription, text string) {
+func told(t *testing.T, sub *feed.Follower, text string) {
 	t.Helper()
-	deadline := time.After(10 * time.Second)
+	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Second)
+	defer cancel()
 	for {
-		select {
-		case e := <-sub.Events():
-			if strings.Contains(e.Text, text) {
-				return
-			}
-		case <-deadline:
-			require.Fail(t, "nobody says "+text)
+		item, err := sub.Next(ctx)
+		require.NoError(t, err, "nobody says "+text)
+		if item.Fact != nil && strings.Contains(words.English.Fact(*item.Fact), text) {
+			return
 		}
 	}
 }
@@ -36,7 +36,7 @@ func told(t *testing.T, sub *events.Subscription, text string) {
 func TestAConfigurationThatChangesIsKeptAndTold(t *testing.T) {
 	t.Parallel()
 	h := testhouse.New(t)
-	sub, _ := h.Bus.Subscribe(0)
+	sub := h.Feed.Follow(feed.Everything)
 	defer sub.Close()
 	for i := range 40 { // more than are kept together
 		h.SetPort("th-sw-02", "1", "night", func(p *network.PortConfig) { p.Description = fmt.Sprint("try ", i) })

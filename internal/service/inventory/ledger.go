@@ -9,21 +9,20 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/store"
 )
 
 // ledger writes what the fleet sees into the store, in a goroutine of its own, so that a slow disk holds up no device. Of what
-// replaces itself, as the state of a device, only the newest waits; events wait in their order, up to a bound, and the oldest go when
-// the store cannot take any for so long.
+// replaces itself, as the state of a device, only the newest waits.
 type ledger struct {
 	store *store.Store
+	feed  *feed.Feed
 	log   *slog.Logger
 
 	mu      sync.Mutex
-	events  []store.Event
 	seen    map[string]store.Observation // by device
 	clients map[string]store.Client      // by hardware address
-	lost    int                          // events that went
 	waiting []chan struct{}              // closed when all before is written, or could not be
 	failing bool                         // whether the last try failed; of the goroutine that writes
 	wake    chan struct{}
@@ -32,13 +31,11 @@ type ledger struct {
 }
 
 const (
-	waitingEvents = 20_000
-	writtenAtOnce = 500
-	writeAgain    = time.Second // after one that failed
+	writeAgain = time.Second // after one that failed
 )
 
-func newLedger(s *store.Store, log *slog.Logger) *ledger {
-	l := &ledger{store: s, log: log, seen: map[string]store.Observation{}, clients: map[string]store.Client{},
+func newLedger(s *store.Store, f *feed.Feed, log *slog.Logger) *ledger {
+	l := &ledger{store: s, feed: f, log: log, seen: map[string]store.Observation{}, clients: map[string]store.Client{},
 		wake: make(chan struct{}, 1), stop: make(chan struct{}), ended: make(chan struct{})}
 	go l.run()
 	return l
@@ -52,16 +49,6 @@ func (l *ledger) put(f func()) {
 	case l.wake <- struct{}{}:
 	default: // it will look
 	}
-}
-
-func (l *ledger) event(e store.Event) {
-	l.put(func() {
-		if len(l.events) >= waitingEvents {
-			l.events = l.events[1:]
-			l.lost++
-		}
-		l.events = append(l.events, e)
-	})
 }
 
 func (l *ledger) observation(o store.Observation) { l.put(func() { l.seen[o.Device] = o }) }
@@ -118,22 +105,14 @@ func (l *ledger) run() {
 // write writes all that waits. What could not be written waits on, but for what newer came instead.
 func (l *ledger) write() error {
 	l.mu.Lock()
-	list, seen, clients, waiting, lost := l.events, l.seen, l.clients, l.waiting, l.lost
-	l.events, l.seen, l.clients, l.waiting, l.lost = nil, map[string]store.Observation{}, map[string]store.Client{}, nil, 0
+	seen, clients, waiting := l.seen, l.clients, l.waiting
+	l.seen, l.clients, l.waiting = map[string]store.Observation{}, map[string]store.Client{}, nil
 	l.mu.Unlock()
-	if lost > 0 {
-		l.log.Error("events are lost, since they could not be kept for long", "events", lost)
+	if len(seen) > 0 {
+		l.feed.Settle() // what happened is kept before what became of it: who is killed between finds it out again
 	}
 	ctx := context.Background()
 	var errs []error
-	for len(list) > 0 {
-		n := min(len(list), writtenAtOnce)
-		if err := l.store.AddEvents(ctx, list[:n]); err != nil {
-			errs = append(errs, err)
-			break
-		}
-		list = list[n:]
-	}
 	for device, o := range seen {
 		if err := l.store.Observe(ctx, o); err == nil || errors.Is(err, store.ErrNotFound) { // it was forgotten meanwhile
 			delete(seen, device)
@@ -154,7 +133,6 @@ func (l *ledger) write() error {
 			l.log.Error("what was seen could not be kept; it is tried until it can", "err", errs[0])
 		}
 		l.mu.Lock()
-		l.events = append(list, l.events...)
 		for device, o := range seen {
 			if _, newer := l.seen[device]; !newer {
 				l.seen[device] = o

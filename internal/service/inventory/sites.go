@@ -10,9 +10,9 @@ import (
 	"unicode/utf8"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/selector"
-	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/store"
 )
 
@@ -102,7 +102,7 @@ func (s *Service) PutSite(ctx context.Context, site network.Site) error {
 			return invalid("there is no device %s to be the entry of %s: enrol or claim it first", site.Entry, site.Name)
 		}
 	}
-	return s.sitesChanged(ctx, s.store.PutSite(ctx, site), "")
+	return s.sitesChanged(ctx, s.store.PutSite(ctx, site))
 }
 
 // RemoveSite removes a site that holds no devices.
@@ -112,7 +112,7 @@ func (s *Service) RemoveSite(ctx context.Context, name string) error {
 		held := s.Devices(catalog.Query{Where: catalog.AtSite(name), Limit: 0}).Total
 		return fmt.Errorf("%s holds %d devices: move them to another site first, or merge the site into another: %w", name, held, store.ErrInUse)
 	}
-	return s.sitesChanged(ctx, err, fmt.Sprintf("The site %s was removed.", name))
+	return s.sitesChanged(ctx, err, fact.Of(time.Now().UTC(), fact.TheSite(name), fact.SiteRemoved{}))
 }
 
 // MergeSites moves all devices of one site to another and removes the one.
@@ -135,17 +135,19 @@ func (s *Service) MergeSites(ctx context.Context, from, into string) error {
 			s.index.keep(d)
 		}
 	}
-	return s.sitesChanged(ctx, nil, fmt.Sprintf("The site %s was merged into %s.", from, into))
+	return s.sitesChanged(ctx, nil, fact.Of(time.Now().UTC(), fact.TheSite(from), fact.SiteMerged{Into: into}))
 }
 
-func (s *Service) sitesChanged(ctx context.Context, err error, text string) error {
+// sitesChanged takes note that sites changed, and tells what happened to them, if it is worth it.
+func (s *Service) sitesChanged(ctx context.Context, err error, what ...fact.Fact) error {
 	if err != nil {
 		return err
 	}
 	if err := s.readSites(ctx); err != nil {
 		return err
 	}
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Text: text})
+	s.feed.Note(fact.State{Kind: fact.Fleet})
+	s.feed.Tell(what...)
 	return nil
 }
 
@@ -166,7 +168,7 @@ func (s *Service) Describe(ctx context.Context, name, site string, p network.Par
 	}
 	d.Site, d.Particulars = site, p
 	s.index.keep(d)
-	s.bus.Publish(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name})
+	s.feed.Note(fact.State{Kind: fact.Fleet, Device: name})
 	return nil
 }
 
@@ -218,7 +220,7 @@ func (s *Service) Retire(ctx context.Context, name, by string) error {
 	}
 	d.RetiredAt = now
 	s.index.keep(d)
-	s.happened(events.Event{At: now, Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("%s was retired by %s.", name, by), Health: string(network.Off)})
+	s.tell(name, fact.DeviceRetired{By: by})
 	return nil
 }
 
@@ -236,7 +238,7 @@ func (s *Service) Reinstate(ctx context.Context, name, by string) error {
 	}
 	d.RetiredAt = time.Time{}
 	s.index.keep(d)
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.DeviceReach, Device: name, Text: fmt.Sprintf("%s was taken into service again by %s.", name, by)})
+	s.tell(name, fact.DeviceReinstated{By: by})
 	return s.take(ctx, d)
 }
 
@@ -257,8 +259,7 @@ func (s *Service) Forget(ctx context.Context, name, by string) error {
 		return err
 	}
 	s.index.drop(name)
-	s.LetGo(name)
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name, Text: fmt.Sprintf("%s was forgotten by %s.", name, by)})
+	s.tell(name, fact.DeviceForgotten{By: by})
 	return nil
 }
 
@@ -302,11 +303,6 @@ func (s *Service) SetControl(ctx context.Context, name string, c network.Control
 	}
 	d.Control = c
 	s.index.keep(d)
-	text := map[network.Control]string{
-		network.ControlHere:    "%s is changed from here, said %s.",
-		network.ControlWatched: "%s is only watched, said %s.",
-		network.ControlLocal:   "%s was handed to local control by %s.",
-	}[c]
-	s.happened(events.Event{At: time.Now().UTC(), Kind: events.Fleet, Device: name, Text: fmt.Sprintf(text, name, by)})
+	s.tell(name, fact.DeviceControl{Control: c, By: by})
 	return nil
 }

@@ -10,10 +10,10 @@ import (
 	"strings"
 	"time"
 
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
-	"example.net/everypost/internal/service/events"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
 )
@@ -35,13 +35,10 @@ type Difference struct {
 	By             string    // who set it, where the device told
 }
 
-// ConfigRead takes note that a device was read.
-func (s *Service) ConfigRead(v fleet.View) { s.Look(v.Name) }
-
 // Look has devices looked at, soon; none stands for all.
 func (s *Service) Look(devices ...string) {
 	if len(devices) == 0 {
-		for _, v := range s.Fleet.Views() {
+		for _, v := range s.fleet.Views() {
 			devices = append(devices, v.Name)
 		}
 	}
@@ -73,7 +70,10 @@ func (s *Service) look() {
 			return
 		case <-again.C:
 			s.Look()
-			again.Reset(max(sweep, time.Duration(len(s.Fleet.Views()))*sweepDevice))
+			again.Reset(max(sweep, time.Duration(len(s.fleet.Views()))*sweepDevice))
+			continue
+		case <-s.news.Bell():
+			s.hear()
 			continue
 		case <-s.wake:
 		}
@@ -97,11 +97,11 @@ func (s *Service) look() {
 // judge finds out whether devices run what is intended, and tells where that changed.
 func (s *Service) judge(ctx context.Context, devices []string) error {
 	devices = slices.DeleteFunc(devices, func(d string) bool {
-		v, ok := s.Fleet.View(d)
+		v, ok := s.fleet.View(d)
 		if ok && v.Known && !read(v) {
 			s.Look(d) // in a moment
 		}
-		return !ok || !read(v) || s.Busy(d)
+		return !ok || !read(v) || s.leases.Held(d)
 	})
 	if len(devices) == 0 {
 		return nil
@@ -111,7 +111,7 @@ func (s *Service) judge(ctx context.Context, devices []string) error {
 		return err
 	}
 	for _, name := range devices {
-		v, ok := s.Fleet.View(name)
+		v, ok := s.fleet.View(name)
 		if !ok || stage.Layers.Devices[name] == nil {
 			continue
 		}
@@ -224,11 +224,14 @@ func (s *Service) tell(was, now Drift) {
 	if len(was.Differences) == 0 && len(now.Differences) == 0 || slices.Equal(was.Differences, now.Differences) {
 		return
 	}
-	e := events.Event{At: time.Now().UTC(), Kind: events.Drift, Device: cmp.Or(now.Device, was.Device)}
+	device := cmp.Or(now.Device, was.Device)
+	s.feed.Note(fact.State{Kind: fact.Drift, Device: device})
+	var what fact.Happening
 	switch {
 	case now.Control == network.ControlLocal: // that is what it was handed over for
+		return
 	case len(now.Differences) == 0:
-		e.Text = fmt.Sprintf("%s runs what is intended again.", e.Device)
+		what = fact.DriftEnded{}
 	default:
 		var by []string
 		for _, d := range now.Differences {
@@ -236,12 +239,10 @@ func (s *Service) tell(was, now Drift) {
 				by = append(by, d.By)
 			}
 		}
-		e.Text = fmt.Sprintf("%s does not run what is intended: %s.", e.Device, Say(now.Differences))
-		if len(by) > 0 {
-			e.Text = fmt.Sprintf("%s does not run what is intended since %s changed it: %s.", e.Device, strings.Join(by, ", "), Say(now.Differences))
-		}
+		parts, more := some(now.Differences)
+		what = fact.DriftBegan{Differs: parts, More: more, By: by}
 	}
-	s.inventory.Tell(e)
+	s.feed.Tell(fact.Of(time.Now().UTC(), fact.TheDevice(device), what))
 }
 
 // said is how many differences are told in a sentence.
@@ -249,11 +250,18 @@ const said = 3
 
 // Say says differences in a line.
 func Say(list []Difference) string {
-	parts := make([]string, 0, said+1)
+	parts, more := some(list)
+	if more > 0 {
+		parts = append(parts, fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// some are the first differences in words, and how many more there are.
+func some(list []Difference) (parts []string, more int) {
 	for i, d := range list {
 		if i == said {
-			parts = append(parts, fmt.Sprintf("and %d more", len(list)-said))
-			break
+			return parts, len(list) - said
 		}
 		where := d.On.Port
 		if where != "" {
@@ -261,7 +269,7 @@ func Say(list []Difference) string {
 		}
 		parts = append(parts, fmt.Sprintf("%s%s is %s, not %s", where, d.Field, orNothing(d.Runs), orNothing(d.Intended)))
 	}
-	return strings.Join(parts, "; ")
+	return parts, 0
 }
 
 func orNothing(s string) string {
@@ -295,10 +303,10 @@ var ErrNoDrift = errors.New("there is nothing there that runs other than intende
 // Accept takes what a device runs as what is intended: all that differs, or only some objects. Nothing is sent. It returns what
 // it took.
 func (s *Service) Accept(ctx context.Context, device string, objects []string) ([]Difference, error) {
-	if s.Busy(device) {
+	if s.leases.Held(device) {
 		return nil, fmt.Errorf("a change is under way on %s: keep or undo it first: %w", device, store.ErrInUse)
 	}
-	v, ok := s.Fleet.View(device)
+	v, ok := s.fleet.View(device)
 	if !ok || !v.Known {
 		return nil, fmt.Errorf("device %s: %w", device, store.ErrNotFound)
 	}
@@ -337,7 +345,7 @@ func (s *Service) Accept(ctx context.Context, device string, objects []string) (
 
 // SetControl sets who changes a device.
 func (s *Service) SetControl(ctx context.Context, device string, c network.Control, by string) error {
-	if s.Busy(device) {
+	if s.leases.Held(device) {
 		return fmt.Errorf("a change is under way on %s: keep or undo it first: %w", device, store.ErrInUse)
 	}
 	if err := s.inventory.SetControl(ctx, device, c, by); err != nil {

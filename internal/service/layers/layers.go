@@ -13,13 +13,16 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 )
 
@@ -32,15 +35,15 @@ type Fleet interface {
 // MaxTemplates bounds how many there may be: each is asked about every device and port.
 const MaxTemplates = 100
 
-// Service is the capability. Make it with New, and set Fleet and Busy before Start.
+// Service is the capability. Make it with New.
 type Service struct {
-	Fleet Fleet
-	// Busy tells whether a change is under way on a device, so that what it runs is for that change to say.
-	Busy func(device string) bool
-
 	store     *store.Store
 	inventory *inventory.Service
 	groups    *groups.Service
+	fleet     Fleet
+	leases    *leases.Leases // a device on which a change is under way is for that change to say
+	feed      *feed.Feed
+	news      *feed.Follower
 	log       *slog.Logger
 
 	ctx   context.Context
@@ -58,23 +61,44 @@ type Service struct {
 }
 
 // New returns the service.
-func New(s *store.Store, inv *inventory.Service, g *groups.Service, log *slog.Logger) *Service {
+func New(s *store.Store, f Fleet, inv *inventory.Service, g *groups.Service, ls *leases.Leases, fd *feed.Feed, log *slog.Logger) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{store: s, inventory: inv, groups: g, log: log, ctx: ctx, stop: stop, wake: make(chan struct{}, 1), delay: 100 * time.Millisecond,
-		words: map[string]intent.Words{}, dirty: map[string]bool{}, drifts: map[string]Drift{}, Busy: func(string) bool { return false }}
+	return &Service{store: s, fleet: f, inventory: inv, groups: g, leases: ls, feed: fd, news: fd.Follow(wants), log: log, ctx: ctx, stop: stop, wake: make(chan struct{}, 1), delay: 100 * time.Millisecond,
+		words: map[string]intent.Words{}, dirty: map[string]bool{}, drifts: map[string]Drift{}}
 }
 
 // Start begins to look at devices as they are read.
 func (s *Service) Start() { s.wg.Go(s.look) }
 
+// wants is what it follows: configurations that were read, and names that are no longer those of the devices that had them.
+var wants = feed.Wants{Kinds: []fact.Kind{fact.Fleet}, States: []fact.Kind{fact.Config}}
+
+// hear takes note of what happened.
+func (s *Service) hear() {
+	for {
+		item, ok, err := s.news.Take(s.ctx)
+		switch {
+		case err != nil || !ok:
+			return
+		case item.State != nil:
+			s.Look(item.State.Device)
+		default:
+			if name, gone := fact.NameFreed(*item.Fact); gone {
+				s.letGo(name)
+			}
+		}
+	}
+}
+
 // Close ends that and waits.
 func (s *Service) Close() {
 	s.stop()
 	s.wg.Wait()
+	s.news.Close()
 }
 
-// LetGo forgets what was known under the name of a device that has it no longer.
-func (s *Service) LetGo(device string) {
+// letGo forgets what was known under the name of a device that has it no longer.
+func (s *Service) letGo(device string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	delete(s.words, device)
@@ -90,7 +114,7 @@ func (s *Service) Control(device string) network.Control {
 // Stage returns the layers with where some devices stand among them; nil stands for all devices.
 func (s *Service) Stage(ctx context.Context, devices []string) (intent.Stage, error) {
 	if devices == nil {
-		for _, v := range s.Fleet.Views() {
+		for _, v := range s.fleet.Views() {
 			devices = append(devices, v.Name)
 		}
 	}
@@ -124,7 +148,7 @@ func (s *Service) spots(ctx context.Context, l intent.Layers, devices []string) 
 	for _, name := range devices {
 		kept, _ := s.inventory.Kept(name)
 		out[name] = intent.Spot{Device: name, Site: kept.Site, Ports: map[string][]string{}}
-		if v, ok := s.Fleet.View(name); ok && len(l.Templates) > 0 {
+		if v, ok := s.fleet.View(name); ok && len(l.Templates) > 0 {
 			if own, differs := l.Own(name, v.Config); differs {
 				as[name] = own
 			}
@@ -254,7 +278,7 @@ func (s *Service) deviceWords(ctx context.Context, devices []string) (map[string
 // fill fills the devices of a stage of which nothing is kept yet with what they run.
 func (s *Service) fill(ctx context.Context, stage *intent.Stage) error {
 	for name, spot := range stage.Spots {
-		v, there := s.Fleet.View(name)
+		v, there := s.fleet.View(name)
 		if stage.Layers.Devices[name] != nil || !there || !read(v) {
 			continue
 		}

@@ -1,17 +1,20 @@
 package layers_test
 
 import (
-	"sync/atomic"
+	"context"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 	"example.net/everypost/internal/testing/testhouse"
 )
@@ -20,16 +23,14 @@ type house struct {
 	*testhouse.House
 	*layers.Service
 	t    *testing.T
-	busy atomic.Bool
+	held leases.Leases
 }
 
 func open(t *testing.T) *house {
 	t.Helper()
 	h := &house{t: t}
 	h.House = testhouse.New(t, func(in *testhouse.House) {
-		h.Service = layers.New(in.Store, in.Inventory, in.Groups, in.Log)
-		h.Service.Fleet, h.Service.Busy = in.Fleet, func(string) bool { return h.busy.Load() }
-		in.Inventory.ConfigSeen = h.ConfigRead
+		h.Service = layers.New(in.Store, in.Fleet, in.Inventory, in.Groups, &h.held, in.Feed, in.Log)
 	})
 	h.Service.Start()
 	t.Cleanup(h.Service.Close)
@@ -65,19 +66,20 @@ func (h *house) drift(device string, n int) layers.Drift {
 func TestWhatSomebodyChangesOnTheSpotIsNoticed(t *testing.T) {
 	t.Parallel()
 	h := open(t)
-	sub, _ := h.Bus.Subscribe(0)
+	sub := h.Feed.Follow(feed.Everything)
 	defer sub.Close()
 	h.SetPort("th-sw-02", "1", "night-shift", func(p *network.PortConfig) { p.Description, p.AccessVLAN = "tried at night", 30 })
 	d := h.drift("th-sw-02", 2)
 	assert.Equal(t, layers.Difference{On: network.PortRef{Device: "th-sw-02", Port: "1"}, Field: "description", Runs: "tried at night", Layer: "default", Since: d.Differences[0].Since, By: "night-shift"}, d.Differences[0])
 	assert.WithinDuration(t, time.Now(), d.Differences[0].Since, time.Minute)
 	assert.Equal(t, [3]string{"vlan", "20", "30"}, [3]string{d.Differences[1].Field, d.Differences[1].Intended, d.Differences[1].Runs})
-	for told := false; !told; {
-		select {
-		case e := <-sub.Events():
-			told = e.Kind == events.Drift && e.Text == "th-sw-02 does not run what is intended since night-shift changed it: 1 description is tried at night, not nothing; 1 vlan is 30, not 20."
-		case <-time.After(10 * time.Second):
-			require.Fail(t, "it is not told")
+	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Second)
+	defer cancel()
+	for told := ""; told != "th-sw-02 does not run what is intended since night-shift changed it: 1 description is tried at night, not nothing; 1 vlan is 30, not 20."; {
+		item, err := sub.Next(ctx)
+		require.NoError(t, err, "it is not told")
+		if item.Fact != nil {
+			told = words.English.Fact(*item.Fact)
 		}
 	}
 	h.SetPort("th-sw-02", "1", "night-shift", func(p *network.PortConfig) { p.Description, p.AccessVLAN = "", 20 })
@@ -88,14 +90,14 @@ func TestWhatSomebodyChangesOnTheSpotIsNoticed(t *testing.T) {
 func TestWhatAChangeTriesIsNoDrift(t *testing.T) {
 	t.Parallel()
 	h := open(t)
-	h.busy.Store(true)
+	giveBack := h.held.Take("th-sw-02")
 	h.SetPort("th-sw-02", "1", "everypost", func(p *network.PortConfig) { p.AccessVLAN = 30 })
 	h.Runs("th-sw-02", func(c network.Config) bool { return c.Ports["1"].AccessVLAN == 30 })
 	_, err := h.Accept(t.Context(), "th-sw-02", nil)
 	require.ErrorIs(t, err, store.ErrInUse)
 	require.ErrorIs(t, h.SetControl(t.Context(), "th-sw-02", network.ControlWatched, "ada"), store.ErrInUse)
 	assert.Empty(t, h.Drifts())
-	h.busy.Store(false)
+	giveBack()
 	h.Look("th-sw-02")
 	h.drift("th-sw-02", 1)
 }
@@ -119,8 +121,7 @@ func TestWhatDevicesRunIsTakenAsIntended(t *testing.T) {
 	_, err = h.Accept(t.Context(), "nobody", nil)
 	require.ErrorIs(t, err, store.ErrNotFound)
 
-	again := layers.New(h.Store, h.Inventory, h.House.Groups, h.Log)
-	again.Fleet = h.House.Fleet
+	again := layers.New(h.Store, h.House.Fleet, h.Inventory, h.House.Groups, &h.held, h.Feed, h.Log)
 	stage, err := again.Stage(t.Context(), []string{"th-sw-02"})
 	require.NoError(t, err)
 	word, said := stage.Layers.Words(network.PortRef{Device: "th-sw-02"}).Of("1", "vlan")
@@ -186,17 +187,19 @@ func TestADeviceUnderLocalControlIsLeftInPeace(t *testing.T) {
 	h := open(t)
 	assert.Equal(t, network.ControlHere, h.Control("th-sw-02"))
 	require.NoError(t, h.SetControl(t.Context(), "th-sw-02", network.ControlLocal, "ada"))
-	sub, _ := h.Bus.Subscribe(0)
+	sub := h.Feed.Follow(feed.Everything)
 	defer sub.Close()
 	h.SetPort("th-sw-02", "1", "night", func(p *network.PortConfig) { p.AccessVLAN = 30 })
 	assert.Equal(t, network.ControlLocal, h.drift("th-sw-02", 1).Control, "it is known")
 	require.NoError(t, h.SetControl(t.Context(), "th-sw-02", network.ControlHere, "ada"))
 	for {
-		e := <-sub.Events()
-		if e.Kind == events.Drift && e.Text != "" {
-			assert.NotContains(t, e.Text, "does not run", "but nobody is told")
+		item, err := sub.Next(t.Context())
+		require.NoError(t, err)
+		if item.Fact == nil {
+			continue
 		}
-		if e.Kind == events.Fleet {
+		assert.NotEqual(t, fact.DriftBegan{}.Code(), item.Fact.Code(), "but nobody is told")
+		if item.Fact.What == (fact.DeviceControl{Control: network.ControlHere, By: "ada"}) {
 			break
 		}
 	}

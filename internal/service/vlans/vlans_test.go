@@ -11,6 +11,7 @@ import (
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
 	"example.net/everypost/internal/testing/testhouse"
@@ -19,9 +20,9 @@ import (
 func open(t *testing.T) (*vlans.Service, *testhouse.House) {
 	t.Helper()
 	h := testhouse.New(t)
-	l := layers.New(h.Store, h.Inventory, h.Groups, h.Log)
-	l.Fleet = h.Fleet
-	return vlans.New(h.Store, h.Inventory, changes.New(h.Fleet, h.Store, l, h.Bus, h.Log)), h
+	held := &leases.Leases{}
+	l := layers.New(h.Store, h.Fleet, h.Inventory, h.Groups, held, h.Feed, h.Log)
+	return vlans.New(h.Store, h.Inventory, changes.New(changes.Parts{Fleet: h.Fleet, Store: h.Store, Layers: l, Feed: h.Feed, Leases: held, Log: h.Log})), h
 }
 
 func TestTheVLANsOfTheNetwork(t *testing.T) {

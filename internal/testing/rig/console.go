@@ -46,3 +46,8 @@ func InDialog(label string) chromedp.Action {
 var NoDialog = browser.Until(`!document.querySelector("[role=dialog]")`)
 
 const ScopeLine = `input[role=combobox]`
+
+// Rows waits until the table shows so many rows besides the head.
+func Rows(n string) chromedp.Action {
+	return browser.Until(`document.querySelector("tbody") && document.querySelectorAll("tbody tr[aria-rowindex]").length === ` + n)
+}

@@ -22,3 +22,19 @@ func (r *Rig) Asked(t *testing.T, device, filter string) string {
 	require.NoError(t, err, string(out))
 	return strings.Join(strings.Fields(string(out)), "")
 }
+
+// readPort asks a device, as an independent NETCONF client, for the access VLAN and the PoE setting of a port.
+const readPort = `
+x = m.get_config("running", filter=("subtree", '<interfaces xmlns="http://openconfig.net/yang/interfaces"><interface><name>%s</name></interface></interfaces>' % sys.argv[2])).data_xml
+print(x.split("access-vlan>")[1].split("<")[0], x.split("/yang/poe")[1].split("enabled>")[1].split("<")[0])
+m.close_session()
+`
+
+// Independently tells what a port runs as an independent NETCONF client reads it.
+func (r *Rig) Independently(t testing.TB, ref string) string {
+	t.Helper()
+	device, port, _ := CutPort(ref)
+	out, err := peers.NETCONF(t, r.World.Address(device), DevicePassword, readPort, port).CombinedOutput()
+	require.NoError(t, err, string(out))
+	return strings.TrimSpace(string(out))
+}

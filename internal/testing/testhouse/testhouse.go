@@ -19,7 +19,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
-	"example.net/everypost/internal/service/events"
+	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/inventory"
@@ -32,7 +32,7 @@ import (
 type House struct {
 	Store     *store.Store
 	Sealer    *secrets.Sealer
-	Bus       *events.Bus
+	Feed      *feed.Feed
 	Inventory *inventory.Service
 	Groups    *groups.Service
 	Fleet     *fleet.Fleet
@@ -54,12 +54,15 @@ type device struct {
 // New builds a house whose devices are read. What is to watch it from the begin is put in by before.
 func New(t testing.TB, before ...func(*House)) *House {
 	t.Helper()
-	h := &House{t: t, Bus: events.New(1), Log: slog.New(slog.DiscardHandler), devices: map[string]*device{}}
+	h := &House{t: t, Log: slog.New(slog.DiscardHandler), devices: map[string]*device{}}
 	dir := t.TempDir()
 	var err error
 	h.Store, err = store.Open(t.Context(), filepath.Join(dir, "x.db"))
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, h.Store.Close()) })
+	h.Feed, err = feed.New(t.Context(), h.Store, h.Log)
+	require.NoError(t, err)
+	t.Cleanup(h.Feed.Close)
 	h.Sealer, err = secrets.Open(filepath.Join(dir, "key"), false)
 	require.NoError(t, err)
 	for _, s := range []network.Site{{Name: "tern-haven", Title: "Tern Haven", Code: "th", Entry: "th-sw-01"}, {Name: "fulmar", Title: "MV Fulmar", Code: "fm", Entry: "fm-sw-01"}} {
@@ -70,8 +73,8 @@ func New(t testing.TB, before ...func(*House)) *House {
 	}
 	h.devices["th-sw-01:830"].state.Ports["down"] = linked("th-sw-02", "up")
 	h.devices["th-sw-02:830"].state.Ports["up"] = linked("th-sw-01", "down")
-	h.Inventory = inventory.New(h.Store, h.Sealer, h.Bus, h.Log)
-	h.Groups = groups.New(h.Store, h.Inventory, h.Bus)
+	h.Inventory = inventory.New(h.Store, h.Sealer, h.Feed, h.Log)
+	h.Groups = groups.New(h.Store, h.Inventory, h.Feed)
 	h.Fleet = fleet.New(connector{h}, h.Inventory.Observer(), fleet.Timing{Poll: 20 * time.Millisecond, Quiet: time.Millisecond}, h.Log)
 	t.Cleanup(func() {
 		h.Fleet.Close()

@@ -2803,12 +2803,14 @@ export interface components {
             at: string;
             /** Format: int64 */
             change?: number;
+            /** @description What happened: port.link-lost, device.gone ... */
+            code?: string;
             device?: string;
             health?: string;
             /** @description Who took it over from another system; left out where the service saw it itself */
             imported_by?: string;
             /** @enum {string} */
-            kind: "port" | "device" | "state" | "config" | "change" | "fleet" | "search";
+            kind: "port" | "device" | "state" | "config" | "change" | "fleet" | "drift" | "search";
             port?: string;
             /** Format: int64 */
             seq?: number;

@@ -1,4 +1,4 @@
-package people_test
+package rights_test
 
 import (
 	"encoding/json"

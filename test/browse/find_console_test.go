@@ -1,4 +1,4 @@
-package find_test
+package browse_test
 
 import (
 	"net"
@@ -17,14 +17,9 @@ import (
 	"example.net/everypost/internal/testing/rig"
 )
 
-// rows waits until the table shows so many rows besides the head.
-func rows(n string) chromedp.Action {
-	return browser.Until(`document.querySelector("tbody") && document.querySelectorAll("tbody tr[aria-rowindex]").length === ` + n)
-}
-
 func TestScopeLine(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	b := rig.OpenConsole(t, r)
 	var address, offered string
 	require.NoError(t, b.Run(
@@ -37,7 +32,7 @@ func TestScopeLine(t *testing.T) {
 		browser.Shows("did you mean `switch`?"),
 		browser.Shows("th-fw-01"), // what cannot be read narrows nothing
 		browser.Type(rig.ScopeLine, "itch"),
-		rows("2"),
+		rig.Rows("2"),
 		browser.Shows("2 of 5 devices"),
 		chromedp.Location(&address),
 	))
@@ -60,16 +55,16 @@ func TestTableIsGroupedAndItsColumnsAreKept(t *testing.T) {
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/devices?group=kind"),
 		browser.Shows("access-point"),
-		rows("9"), // four kinds and five devices
+		rig.Rows("9"), // four kinds and five devices
 		browser.Press("Close all"),
-		rows("4"),
+		rig.Rows("4"),
 		browser.Press("Columns"),
 		browser.Until(`document.querySelector("[role=dialog] label")`),
 		chromedp.Evaluate(`[...document.querySelectorAll("[role=dialog] label")].find(l => l.innerText.trim() === "Serial").querySelector("input").click()`, nil),
 		rig.InDialog("Done"), rig.NoDialog,
 		browser.Until(`![...document.querySelectorAll("th")].some(h => h.innerText === "Serial")`),
 		chromedp.Reload(),
-		rows("4"),
+		rig.Rows("4"),
 		browser.Until(`document.querySelector("th") && ![...document.querySelectorAll("th")].some(h => h.innerText === "Serial")`),
 	))
 	prefs, err := r.Service.Store.Preferences(t.Context(), "ada")
@@ -79,7 +74,7 @@ func TestTableIsGroupedAndItsColumnsAreKept(t *testing.T) {
 
 func TestRangeOfPortsIsSelected(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	b := rig.OpenConsole(t, r)
 	pick := func(row, keys string) chromedp.Action {
 		return chromedp.Evaluate(`document.querySelector('tr[aria-rowindex="`+row+`"]').dispatchEvent(new MouseEvent("click", {bubbles: true, `+keys+`}))`, nil)
@@ -98,7 +93,7 @@ func TestRangeOfPortsIsSelected(t *testing.T) {
 // Without a mouse: rows are reached by Tab and the arrow keys, and picked by Enter and Space, a range with Shift.
 func TestRowsArePickedByKeyboard(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Shared(t)
 	b := rig.OpenConsole(t, r)
 	on := func(row string) chromedp.Action {
 		return browser.Until(`document.activeElement?.getAttribute("aria-rowindex") === "` + row + `"`)

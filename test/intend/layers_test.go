@@ -1,4 +1,4 @@
-package change_test
+package intend_test
 
 import (
 	"net/http"
@@ -35,7 +35,7 @@ func TestATemplateReachesAllThatItPicks(t *testing.T) {
 		assert.Equal(t, "poe-priority template/camera", d.Field+" "+d.Layer, "the VLAN is as it says already")
 	}
 	assert.NotEmpty(t, c.Differences)
-	assert.Contains(t, independently(t, r, "th-sw-02:1/1/17"), "50")
+	assert.Contains(t, r.Independently(t, "th-sw-02:1/1/17"), "50")
 	priority := stands(t, r, "th-sw-02:1/1/17", "poe-priority", 0)
 	assert.Equal(t, []v1.Count{{Value: "critical", Count: 1}}, priority.Values)
 	assert.Equal(t, []v1.Saying{{Layer: "default", Value: "low"}, {Layer: "template/camera", Value: "critical", Change: c.Number}}, priority.Says)

@@ -1,4 +1,4 @@
-package console_test
+package axe_test
 
 import (
 	"fmt"

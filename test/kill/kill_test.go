@@ -1,4 +1,4 @@
-package run_test
+package kill_test
 
 import (
 	"fmt"

@@ -1,0 +1,87 @@
+package words
+
+import "example.net/everypost/internal/core/fact"
+
+// English is the language of the product.
+var English = must(New(Texts{
+	Date: "2 January 2006",
+	Words: map[string]string{
+		"shut": `{{if eq . "schedule"}}is shut by its schedule{{else if eq . "follow"}}is shut because what it follows is down` +
+			`{{else if eq . "flap-guard"}}was shut by its flap guard: its link came and went too often{{else if eq . "loop-protection"}}was shut by loop protection: its own probe came back` +
+			`{{else if eq . "bpdu-guard"}}was shut by its BPDU guard: a bridge was heard there{{else}}was shut by the device: {{.}}{{end}}`,
+	},
+	Facts: map[fact.Code]string{
+		"port.link-lost": `{{.Subject}} {{if .A.ShutBy}}{{template "shut" .A.ShutBy}}{{else}}lost its link{{end}}.`,
+		"port.link-back": `{{.Subject}} has its link back.`,
+
+		"device.connected":    `{{.Device}} is connected.`,
+		"device.refused":      `{{.Device}} does not let the service in: {{.A.Why}}.`,
+		"device.gone":         `{{.Device}} is gone: {{if eq .A.Cause "ended"}}the session ended{{else if eq .A.Cause "silent"}}it does not answer{{else}}{{.A.Detail}}{{end}}.`,
+		"device.trouble":      `{{.Device}}: {{trouble .A.Trouble}}`,
+		"device.trouble-over": `{{.Device}}: it is over: {{trouble .A.Trouble}}`,
+		"device.retired":      `{{.Device}} was retired by {{.A.By}}.`,
+		"device.reinstated":   `{{.Device}} was taken into service again by {{.A.By}}.`,
+		"device.key-accepted": `A new host key of {{.Device}} was accepted by {{.A.By}}.`,
+		"device.moved":        `{{.Device}} is at {{.A.To}} now, and no more at {{.A.From}}.`,
+
+		"config.changed":   `The configuration of {{.Device}} {{if .A.Own}}was changed by this service{{else if .A.By}}was changed by {{.A.By}}{{else}}changed{{end}}.`,
+		"config.timed-out": `{{.Device}} undid a change by itself: nobody kept it in time.`,
+
+		"change.on-trial":   `Change {{.Subject}} is on trial on {{.A.On}}.`,
+		"change.worse":      `Change {{.Subject}} is on trial, and something is worse than before: {{.A.What}}`,
+		"change.undoing":    `Change {{.Subject}} is being undone. {{.A.Why}}`,
+		"change.put-back":   `Change {{.Subject}} is being put back. {{.A.Why}}`,
+		"change.ended":      `Change {{.Subject}} is {{.A.State}}. {{.A.Outcome}}`,
+		"change.not-pushed": `Change {{.Subject}} waited to be pushed, and was not: {{.A.Why}}`,
+		"change.discarded":  `Change {{.Subject}} was thrown away.`,
+
+		"fleet.enrolled":  `{{.Device}} was enrolled by {{.A.By}}.`,
+		"fleet.arrived":   `{{.Device}} ({{.A.Serial}}) called home for the first time and is in service, as {{.A.ClaimedBy}} claimed it.`,
+		"fleet.replaced":  `{{.Device}} is now the device {{.A.Serial}} in place of {{.A.Old}}: it called home as {{.A.ClaimedBy}} claimed it.`,
+		"fleet.renamed":   `{{.A.From}} was renamed to {{.Device}} by {{.A.By}}.`,
+		"fleet.forgotten": `{{.Device}} was forgotten by {{.A.By}}.`,
+		"fleet.control": `{{if eq .A.Control "watched"}}{{.Device}} is only watched, said {{.A.By}}{{else if eq .A.Control "local"}}{{.Device}} was handed to local control by {{.A.By}}` +
+			`{{else}}{{.Device}} is changed from here, said {{.A.By}}{{end}}.`,
+		"fleet.site-merged":  `The site {{.Subject}} was merged into {{.A.Into}}.`,
+		"fleet.site-removed": `The site {{.Subject}} was removed.`,
+
+		"drift.began": `{{.Device}} does not run what is intended{{if .A.By}} since {{join .A.By ", "}} changed it{{end}}: {{join .A.Differs "; "}}{{if .A.More}}; and {{.A.More}} more{{end}}.`,
+		"drift.ended": `{{.Device}} runs what is intended again.`,
+
+		"search.ended":         `Search {{.Subject}} is {{.A.State}}: {{.A.Found}} devices found.`,
+		"search.claimed":       `{{.A.By}} claimed the device {{.Subject}} as {{.A.Name}}.`,
+		"search.claim-dropped": `{{.A.By}} took the claim of {{.Subject}} back.`,
+		"search.claim-asked":   `The device {{.Subject}} ({{.A.Model}}) was switched on and asked what it is to be: {{.A.Name}}.`,
+		"search.claim-failed":  `The device {{.Subject}} did not take what it is to be: {{.A.Said}}.`,
+	},
+	Troubles: map[string]string{
+		"unread":         `{{.why}}`,
+		"supply":         `Power supply {{.name}} gives no power.`,
+		"fan":            `Fan {{.name}} does not turn.`,
+		"hot":            `It is {{printf "%.0f" .celsius}} °C hot; {{printf "%.0f" .limit}} °C is the limit.`,
+		"busy":           `The processor is {{printf "%.0f" .percent}} % busy.`,
+		"module":         `The module in {{.port}} receives {{printf "%.1f" .dbm}} dBm; its limit is {{printf "%.1f" .limit}} dBm.`,
+		"clock-ahead":    `Its clock is {{number .seconds}} s ahead, {{if .server}}although {{.server}} sets it{{else}}no server sets it{{end}}.`,
+		"clock-behind":   `Its clock is {{number .seconds}} s behind, {{if .server}}although {{.server}} sets it{{else}}no server sets it{{end}}.`,
+		"bundle":         `{{number .lost}} of {{number .of}} ports of {{.name}} are not in the bundle.`,
+		"tunnel":         `Tunnel {{.name}} to {{.to}} is down.`,
+		"loss":           `Tunnel {{.name}} to {{.to}} loses {{printf "%.1f" .percent}} %.`,
+		"bgp":            `BGP with {{.with}} is {{.state}}.`,
+		"licence":        `The licence {{.name}} ended on {{date .on}}.`,
+		"radio-link":     `The radio link receives {{printf "%.1f" .dbm}} dBm and carries {{number .mbps}} Mbit/s.`,
+		"input":          `{{if .text}}{{.text}}{{else}}Contact input {{.number}} is {{.contact}}{{end}} (contact input {{.number}}, {{.severity}}).`,
+		"ring-open":      `Ring {{.name}} is open: it works, and would not survive another break.`,
+		"ring-undefined": `Ring {{.name}} has no manager, or more than one.`,
+		"pair":           `The other switch of the pair {{.name}} is not heard.`,
+		"keepalive":      `The keepalive of the pair {{.name}} is not heard: if the bundle between them breaks, both may lead.`,
+		"controller":     `The process controller {{.address}} is not connected.`,
+		"member":         `Member {{.name}} of the stack is not there.`,
+	},
+}))
+
+func must(c *Catalogue, err error) *Catalogue {
+	if err != nil {
+		panic(err)
+	}
+	return c
+}

@@ -1,0 +1,94 @@
+// Package words makes sentences of what happened. A language is a catalogue: a text for each code, in the form of text/template, over the subject and
+// the arguments. Nothing else of the product makes sentences of facts.
+package words
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"text/template"
+	"time"
+
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/network"
+)
+
+// Texts are what a language has to have: for each code of a fact, and for each of a trouble inside a device.
+type Texts struct {
+	Facts    map[fact.Code]string
+	Troubles map[string]string
+	// Words are parts of sentences that several need, by name: they are written {{template "name" .}}.
+	Words map[string]string
+	// Date is how a day is written, as a layout of the package time.
+	Date string
+}
+
+// Catalogue makes sentences in a language.
+type Catalogue struct {
+	all *template.Template
+}
+
+// said is what a text may speak of.
+type said struct {
+	Subject string // how people write it
+	Device  string // that it is, or is on
+	A       any    // the arguments
+}
+
+// New makes a catalogue. A text that cannot be is an error.
+func New(t Texts) (*Catalogue, error) {
+	c := &Catalogue{}
+	c.all = template.New("").Option("missingkey=error").Funcs(template.FuncMap{
+		"join": func(list []string, by string) string { return strings.Join(list, by) },
+		"date": func(s string) string {
+			at, err := time.Parse(time.DateOnly, s)
+			if err != nil {
+				return s
+			}
+			return at.Format(t.Date)
+		},
+		"trouble": c.Trouble,
+		"number": func(v any) string { // as it was, or as JSON gave it back
+			if f, ok := v.(float64); ok {
+				return strconv.FormatFloat(f, 'f', -1, 64)
+			}
+			return fmt.Sprint(v)
+		},
+	})
+	add := func(name, text string) error {
+		_, err := c.all.New(name).Parse(text)
+		return err
+	}
+	for name, text := range t.Words {
+		if err := add(name, text); err != nil {
+			return nil, err
+		}
+	}
+	for code, text := range t.Facts {
+		if err := add("fact "+string(code), text); err != nil {
+			return nil, err
+		}
+	}
+	for code, text := range t.Troubles {
+		if err := add("trouble "+code, text); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+// Fact is what happened, in a sentence.
+func (c *Catalogue) Fact(f fact.Fact) string {
+	return c.say("fact "+string(f.Code()), said{Subject: f.Subject.String(), Device: f.Subject.OnDevice(), A: f.What})
+}
+
+// Trouble is what is wrong inside a device, in a sentence.
+func (c *Catalogue) Trouble(t network.Trouble) string { return c.say("trouble "+t.Code, t.Args) }
+
+func (c *Catalogue) say(name string, of any) string {
+	var b strings.Builder
+	if err := c.all.ExecuteTemplate(&b, name, of); err != nil { // a newer version kept it, or a device told something unheard of: better this than nothing
+		return fmt.Sprintf("%s (%v)", name, of)
+	}
+	return b.String()
+}

@@ -1,0 +1,38 @@
+// Package leases knows which devices are being worked on: whoever changes what a device runs holds it, and others leave it in peace for so long.
+package leases
+
+import "sync"
+
+// Leases are those of devices. The zero value is good.
+type Leases struct {
+	mu   sync.Mutex
+	held map[string]int
+}
+
+// Take takes devices until giveBack is called. Who may work on a device at all is for others to say: several may hold one.
+func (l *Leases) Take(devices ...string) (giveBack func()) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.held == nil {
+		l.held = map[string]int{}
+	}
+	for _, d := range devices {
+		l.held[d]++
+	}
+	return sync.OnceFunc(func() {
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		for _, d := range devices {
+			if l.held[d]--; l.held[d] == 0 {
+				delete(l.held, d)
+			}
+		}
+	})
+}
+
+// Held tells whether somebody works on a device.
+func (l *Leases) Held(device string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.held[device] > 0
+}
