@@ -97,7 +97,7 @@ func TestGeneratedFilesAreCurrent(t *testing.T) {
 	cmd := exec.Command("go", "run", "../tools/reference", dir)
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, string(out))
-	for _, name := range []string{"commands.md", "api.md"} {
+	for _, name := range []string{"commands.md", "api.md", "settings.md", "facts.md"} {
 		want, err := os.ReadFile(filepath.Join(dir, name))
 		require.NoError(t, err)
 		got, err := os.ReadFile(filepath.Join("../docs/reference", name))

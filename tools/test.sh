@@ -13,5 +13,5 @@ ended=0
 echo "The ten slowest:"
 "${sum[@]}" tool slowest --num 10 --threshold 1s --jsonfile "$log"
 [ $ended -eq 0 ] || exit $ended
-go test -run 'TestMemoryAndSQLPickTheSame|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestAHostileFile' \
-  ./internal/store ./internal/driver/netconf ./internal/standin ./internal/service/settingsfile
+go test -run 'TestMemoryAndSQLPickTheSame|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService' \
+  ./internal/store ./internal/driver/netconf ./internal/standin ./internal/service/settingsfile ./test/kill

@@ -27,6 +27,7 @@ import (
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/snapshots"
 	"example.net/everypost/internal/service/terminals"
+	"example.net/everypost/internal/service/troubles"
 	"example.net/everypost/internal/service/vlans"
 	"example.net/everypost/internal/store"
 )
@@ -63,6 +64,7 @@ type Service struct {
 	Rules      *rules.Service
 	Snapshots  *snapshots.Service
 	History    *history.Service
+	Troubles   *troubles.Service
 	Terminals  *terminals.Service
 	lock       *os.File
 }
@@ -100,9 +102,10 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Inventory = inventory.New(s.Store, sealer, s.Feed, o.Log)
-	s.History = history.New(s.Store, s.Inventory.ClientsAt, s.Feed, o.Log, time.Now, o.KeepEvery)
 	s.Groups = groups.New(s.Store, s.Inventory, s.Feed)
-	s.Fleet = fleet.New(connector, s.History.Observing(s.Inventory.Observer()), o.Timing, o.Log)
+	s.Fleet = fleet.New(connector, s.Inventory.Observer(), o.Timing, o.Log)
+	s.History = history.New(s.Store, s.Fleet, s.Inventory.ClientsAt, s.Feed, o.Log, time.Now, o.KeepEvery)
+	s.Troubles = troubles.New(s.Fleet, s.Feed)
 	leased := &leases.Leases{}
 	s.Layers = layers.New(s.Store, s.Fleet, s.Inventory, s.Groups, leased, s.Feed, o.Log)
 	s.Rules = rules.New(s.Store, s.Inventory, s.Groups.Expand)
@@ -173,6 +176,9 @@ func (s *Service) Close() error {
 	}
 	if s.Inventory != nil {
 		s.Inventory.Close()
+	}
+	if s.Troubles != nil {
+		s.Troubles.Close()
 	}
 	if s.History != nil {
 		s.History.Close()

@@ -19,7 +19,7 @@ import (
 // What is remembered is what is kept, whatever was done in between and whatever callers do with what they were given.
 func TestRecentChangesAreAsTheyAreKept(t *testing.T) {
 	s := fresh(t)
-	s.recent.most = 1000
+	s.recent.most = 100
 	ctx := t.Context()
 	at := time.UnixMicro(1_700_000_000_000_000).UTC()
 	edit := func(value string) intent.Edit {
@@ -37,7 +37,7 @@ func TestRecentChangesAreAsTheyAreKept(t *testing.T) {
 		}
 		t.Repeat(map[string]func(*rapid.T){
 			"add": func(t *rapid.T) {
-				c := Change{State: "draft", Owner: "ada", CreatedAt: at, UpdatedAt: at, Edits: slices.Repeat([]intent.Edit{edit("x")}, rapid.IntRange(1, 400).Draw(t, "edits")),
+				c := Change{State: "draft", Owner: "ada", CreatedAt: at, UpdatedAt: at, Edits: slices.Repeat([]intent.Edit{edit("x")}, rapid.IntRange(1, 40).Draw(t, "edits")),
 					Findings: []guard.Finding{}, Accepted: []Acceptance{}, Log: []LogLine{{At: at, Text: "drafted"}}}
 				number, err := s.AddChange(ctx, c)
 				require.NoError(t, err)

@@ -1,8 +1,6 @@
 package browse_test
 
 import (
-	"net"
-	"strings"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
@@ -144,30 +142,6 @@ func TestAFormForOneThingShowsItsValues(t *testing.T) {
 	assert.Equal(t, v1.Edit{Port: "th-sw-02:1/1/7", Field: "vlan", Value: "40"}, c.Edits[0])
 }
 
-func TestDiscoveryByConsole(t *testing.T) {
-	t.Parallel()
-	r := rig.StartCompany(t)
-	b := rig.NewBrowser(t)
-	host, port, err := net.SplitHostPort(r.World.Address("mp-sw-01"))
-	require.NoError(t, err)
-	require.NoError(t, b.Run(
-		browser.SignIn(r.Base, "ada", rig.Password), browser.Shows("All 0 devices"),
-		chromedp.Navigate(r.Base+"/discover"), browser.Shows("Nothing was searched yet"),
-		browser.TypeInto("Addresses", host), browser.TypeInto("User on the devices", rig.DeviceUser), browser.TypeInto("Password", rig.DevicePassword),
-		browser.Choose("Port", port), browser.Choose("Follow neighbours", "1"),
-		browser.Press("Search"),
-		browser.Shows("done"),
-		browser.Shows(r.World.Serials()["mp-edge-01"]),
-		browser.Shows("3 devices found, waiting to be accepted"),
-		chromedp.Evaluate(`[...document.querySelectorAll("label")].find(l => l.innerText.trim() === "All").querySelector("input").click()`, nil),
-		browser.Press("Accept keys and enrol 3"),
-		browser.Shows("3 devices accepted."),
-	))
-	devices, err := r.Devices(t.Context(), client.Query{Where: "site = marram-point"})
-	require.NoError(t, err)
-	assert.Equal(t, 3, devices.Total)
-}
-
 func TestSitesAndParticularsByConsole(t *testing.T) {
 	t.Parallel()
 	r := rig.Start(t, rig.World(t))
@@ -222,41 +196,4 @@ func TestClientsByConsole(t *testing.T) {
 		rig.InDialog("Keep"),
 		browser.Until(`!document.querySelector("[role=dialog]") && document.body.innerText.includes("Ticket printer")`),
 	))
-}
-
-// What is inside a device is shown for every kind that tells of it.
-func TestInsideByConsole(t *testing.T) {
-	t.Parallel()
-	r := rig.StartCompany(t)
-	require.NoError(t, r.World.Throw("dead-supply", "th-sw-03"))
-	require.NoError(t, r.World.Throw("rain", "th-rl-01"))
-	r.Search(t, v1.DiscoveryRequest{Targets: []string{r.World.Address("hh-core-01")}, Hops: 16})
-	r.AcceptAll(t)
-	r.AwaitAll(t)
-	b := rig.NewBrowser(t)
-	t.Cleanup(func() { assert.Empty(t, b.Complaints, "the page complained") })
-	page := func(path string, texts ...string) chromedp.Action {
-		tasks := chromedp.Tasks{chromedp.Navigate(r.Base + path)}
-		for _, text := range texts {
-			tasks = append(tasks, browser.Shows(text))
-		}
-		return tasks
-	}
-	require.NoError(t, b.Run(
-		browser.SignIn(r.Base, "ada", rig.Password), browser.Shows("harbour-house"),
-		page("/devices/th-sw-01?tab=layer2", "leader", "deputy", "Bundle lag3", "this is the root bridge"),
-		page("/devices/hh-core-01?tab=layer2", "Pair of switches (MLAG)", "hh-core-02"),
-		page("/devices/hh-fw-01?tab=layer2", "High-availability pair", "standby"),
-		page("/devices/hh-core-01?tab=hardware", "QSFP28", "6 modules"),
-		page("/devices/th-ap-01?tab=wireless", "Radio 1, 5 GHz", "Lantern Passengers"),
-		page("/devices/fu-edge-01?tab=tunnels", "satellite", "hh-edge-02"),
-		page("/devices/th-rl-01?tab=radio-link", "64-QAM", "The radio link receives"),
-		page("/devices/th-sw-03?tab=hardware", "gives no power"),
-		page("/devices/th-sw-02?tab=macs", "Learned on"),
-		page("/watch", "Power supply psu2 gives no power", "1 degraded"),
-	))
-	events, err := r.Log(t.Context(), "name = th-sw-03 and event.text ~ *psu2*", 10)
-	require.NoError(t, err)
-	require.Len(t, events.Items, 1, "it is told once, not at every reading")
-	assert.True(t, strings.HasPrefix(events.Items[0].Text, "th-sw-03: Power supply"))
 }

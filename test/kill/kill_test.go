@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/testing/race"
 	"example.net/everypost/internal/testing/rig"
 )
 
@@ -36,7 +37,7 @@ func (p killed) settle(number int64) v1.Change {
 var killPorts = []string{"th-sw-02:1/1/7", "th-sw-01:1/1/7"}
 
 // kills is how often the service is killed in each of the four states: 200 times in all.
-const kills = 50
+var kills = race.Fewer(50, 15)
 
 // TestKilledService kills the service many times in each state of a push over two devices, at moments spread over it, and
 // holds what the devices really run against what the service says after it was started again.
@@ -56,7 +57,7 @@ func TestKilledService(t *testing.T) {
 				}
 				c := p.pushBoth(want)
 				// The moments are spread evenly over what the phase takes, with some chance.
-				share := (float64(round) + random.Float64()) / kills
+				share := (float64(round) + random.Float64()) / float64(kills)
 				p.into(phase, c.Number, share)
 				p.Kill()
 				p.Start()

@@ -2,6 +2,7 @@ package run_test
 
 import (
 	"bytes"
+	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
@@ -253,30 +254,49 @@ func TestPagesAndTheirHeaders(t *testing.T) {
 func TestStreamGoesOnWhereItWas(t *testing.T) {
 	t.Parallel()
 	r := rig.Start(t, rig.World(t))
-	c := r.Draft(t, [3]string{rig.Printer, "vlan", "40"})
-	var seqs []uint64
-	collect := func(after uint64, n int) []v1.Event {
-		var got []v1.Event
-		err := r.Events(t.Context(), after, func(e v1.Event) bool {
-			if e.Kind == "change" || e.Kind == "reset" {
+	// collect waits for the begin of the stream, and so many facts about changes.
+	collect := func(after uint64, n int) (begin v1.Event, got []v1.Event) {
+		t.Helper()
+		ctx, cancel := context.WithTimeout(t.Context(), rig.WaitLong)
+		defer cancel()
+		err := r.Events(ctx, after, func(e v1.Event) bool {
+			switch {
+			case e.Kind == "reset":
+				begin = e
+			case e.Kind == "change" && e.Code != "":
 				got = append(got, e)
 			}
 			return len(got) < n
 		})
 		require.NoError(t, err)
-		return got
+		return begin, got
 	}
-	start := collect(0, 1)[0]
+	start, _ := collect(0, 0)
 	assert.Equal(t, "reset", start.Kind, "who comes new reads everything")
-	for _, why := range []string{"one", "two"} {
-		require.NoError(t, explain(t, r, c.Number, why))
+	for range 3 {
+		require.NoError(t, r.Discard(t.Context(), r.Draft(t, [3]string{rig.Printer, "vlan", "40"}).Number))
 	}
-	for _, e := range collect(start.Seq, 2) {
-		assert.Equal(t, "change", e.Kind)
-		seqs = append(seqs, e.Seq)
-	}
-	assert.Equal(t, seqs[1], collect(seqs[0], 1)[0].Seq, "what came after the last one heard comes again")
-	assert.Equal(t, "reset", collect(7, 1)[0].Kind, "a number of another life")
+	begin, got := collect(start.Seq, 3)
+	assert.Equal(t, start.Seq, begin.Seq)
+	assert.Equal(t, "change.discarded", got[0].Code)
+	assert.Equal(t, "Change 1 was thrown away.", got[0].Text)
+	_, again := collect(got[0].Seq, 2)
+	assert.Equal(t, got[1:], again, "what came after the last one heard comes again")
+	r.Restart(t)
+	_, again = collect(got[0].Seq, 2)
+	assert.Equal(t, got[1:], again, "also after a restart of the service")
+	other, _ := collect(1_700_000_000_000_000, 0)
+	assert.Equal(t, "reset", other.Kind, "a number of another life")
+	assert.Greater(t, other.Seq, got[2].Seq-1)
+
+	list, err := r.Log(t.Context(), "event.kind = change", 10)
+	require.NoError(t, err)
+	require.Len(t, list.Items, 3)
+	assert.Equal(t, "change.discarded", list.Items[0].Code)
+	assert.EqualValues(t, 3, list.Items[0].Change, "the newest first")
+	list, err = r.Log(t.Context(), `event.text ~ "*thrown away*"`, 10)
+	require.NoError(t, err)
+	assert.Len(t, list.Items, 3, "it is found by what is said of it")
 }
 
 func TestStreamEndsWithItsToken(t *testing.T) {
@@ -302,10 +322,4 @@ func TestStreamEndsWithItsToken(t *testing.T) {
 	case <-time.After(rig.WaitLong):
 		require.Fail(t, "who is no longer signed in still listens")
 	}
-}
-
-func explain(t *testing.T, r *rig.Rig, number int64, why string) error {
-	t.Helper()
-	_, err := r.Service.Changes.Explain(t.Context(), number, "ada", why)
-	return err
 }

@@ -32,7 +32,7 @@ func (s *server) eventRoutes(api huma.API) {
 		After       uint64 `query:"after" minimum:"0" maximum:"9007199254740991" doc:"Go on after this event"`
 	}
 	op := operation(may(rights.See, rights.Events), http.MethodGet, "/events", "stream-events", "What happens, as it happens")
-	op.Description = "Server-sent events. " + op.Description
+	op.Description = "Server-sent events. The first is `reset`: read everything anew. With Last-Event-ID, those after that one follow, also after a restart of the service. " + op.Description
 	sse.Register(api, op, map[string]any{"event": v1.Event{}, "reset": v1.Reset{}, "beat": v1.Beat{}},
 		func(ctx context.Context, in *streamInput, send sse.Sender) {
 			s.stream(ctx, max(in.LastEventID, in.After), send)
@@ -104,10 +104,9 @@ func (s *server) stream(ctx context.Context, after uint64, send sse.Sender) {
 		sub, missed = s.Feed.Follow(feed.Everything), true
 	}
 	defer sub.Close()
-	if missed {
-		if send(sse.Message{Data: v1.Reset{Seq: uint64(s.Feed.Last())}}) != nil {
-			return
-		}
+	// What is in no journal, as that a draft was edited, may have happened in an absence: what is shown is to be read anew in any case.
+	if send(sse.Message{Data: v1.Reset{Seq: uint64(sub.At()), Missed: missed}}) != nil {
+		return
 	}
 	// pass sends on what there is, and tells whether to go on.
 	pass := func() bool {

@@ -447,9 +447,10 @@ type Event struct {
 	ImportedBy string `json:"imported_by,omitempty" doc:"Who took it over from another system; left out where the service saw it itself"`
 }
 
-// Reset tells a listener that events were missed: read everything anew.
+// Reset tells a listener to read everything anew: at the begin, and after an absence.
 type Reset struct {
-	Seq uint64 `json:"seq"`
+	Seq    uint64 `json:"seq" doc:"The last event before those that follow"`
+	Missed bool   `json:"missed,omitempty" doc:"Events after the one that was named are not to be had any more, or are too many"`
 }
 
 // Beat tells a listener that the stream lives.

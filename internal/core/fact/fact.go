@@ -161,6 +161,24 @@ func Codes() []Code {
 	return out
 }
 
+// Argument is one of a happening: its name in JSON, and of what type it is.
+type Argument struct{ Name, Type string }
+
+// ArgumentsOf lists the arguments of a code.
+func ArgumentsOf(c Code) []Argument {
+	t, ok := types[c]
+	if !ok {
+		return nil
+	}
+	var out []Argument
+	for i := range t.NumField() {
+		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
+		kind := map[reflect.Kind]string{reflect.String: "text", reflect.Bool: "true or false", reflect.Int: "number", reflect.Slice: "list of texts", reflect.Struct: "object"}[t.Field(i).Type.Kind()]
+		out = append(out, Argument{name, kind})
+	}
+	return out
+}
+
 var types = func() map[Code]reflect.Type {
 	out := map[Code]reflect.Type{}
 	for _, h := range all {

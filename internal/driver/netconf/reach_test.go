@@ -154,7 +154,7 @@ func oneOf(r *rand.Rand, on network.PortRef, edits ...string) (intent.Edit, bool
 // networks, for random changes. What slips through is counted and told with its cause.
 func TestWhatTheGuardsPassCutsNobodyOff(t *testing.T) {
 	t.Parallel()
-	networks, changes := race.Fewer(400, 60), 25
+	networks, changes := race.Fewer(400, 30), 25
 	r := rand.New(rand.NewPCG(7, 11))
 	tried, passed, cut := 0, 0, 0
 	var misses []string

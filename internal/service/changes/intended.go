@@ -104,8 +104,8 @@ func (x expansion) says(edits []intent.Edit) bool {
 	return false
 }
 
-// settle keeps a change that is at its good end, and has the layers say what devices now run.
-func (w *worker) settle(what ...fact.Happening) error {
+// conclude keeps a change that is at its good end, and has the layers say what devices now run.
+func (w *worker) conclude(what ...fact.Happening) error {
 	in := layers.Settlement{Edits: w.c.Edits, Change: w.c.Number, Was: map[string]network.Config{}, Runs: map[string]network.Config{}}
 	for _, d := range w.c.Devices {
 		in.Was[d.Device], in.Runs[d.Device] = d.Before, d.After

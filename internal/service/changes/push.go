@@ -521,7 +521,7 @@ func (w *worker) end(state, outcome string) {
 		_ = w.record(ended)
 		return
 	}
-	if w.insistOn("settled", func() error { return w.settle(ended) }) == nil { // else it is kept at the next start
+	if w.insistOn("settled", func() error { return w.conclude(ended) }) == nil { // else it is kept at the next start
 		w.s.told(w.c.Number)
 	}
 }

@@ -138,7 +138,7 @@ func (s *Follower) Take(ctx context.Context) (item Item, ok bool, err error) {
 		if !far {
 			return item, ok, nil
 		}
-		at := s.number()
+		at := s.At()
 		if s.page, err = s.feed.journal.FactsAfter(ctx, at, page); err != nil {
 			return Item{}, false, err
 		}
@@ -148,7 +148,8 @@ func (s *Follower) Take(ctx context.Context) (item Item, ok bool, err error) {
 	}
 }
 
-func (s *Follower) number() int64 {
+// At is the number of the last fact that it had, or that is none of its.
+func (s *Follower) At() int64 {
 	s.feed.mu.Lock()
 	defer s.feed.mu.Unlock()
 	return s.at

@@ -46,7 +46,7 @@ func lived(b *testing.B, polls int) (h *history.Service, s *store.Store, file st
 	require.NoError(b, err)
 	b.Cleanup(f.Close)
 	open := func() {
-		h = history.New(s, func(string) int { return 0 }, f, slog.New(slog.NewTextHandler(io.Discard, nil)), func() time.Time { return now }, 0)
+		h = history.New(s, nobody{}, func(string) int { return 0 }, f, slog.New(slog.NewTextHandler(io.Discard, nil)), func() time.Time { return now }, 0)
 	}
 	open()
 	r := rand.New(rand.NewPCG(1, 2))
@@ -58,7 +58,7 @@ func lived(b *testing.B, polls int) (h *history.Service, s *store.Store, file st
 	}
 	begun := cpu()
 	for poll := range polls {
-		o := h.Observing(deaf{})
+		o := h
 		now = begin.Add(time.Duration(poll) * 30 * time.Second)
 		for d := range benchDevices {
 			st := network.State{ObservedAt: now, Ports: make(map[string]network.PortState, benchPorts)}
@@ -69,7 +69,7 @@ func lived(b *testing.B, polls int) (h *history.Service, s *store.Store, file st
 				c.RxMulticast, c.RxBroadcast, c.TxMulticast = c.RxMulticast+r.Uint64N(40), c.RxBroadcast+r.Uint64N(20), c.TxMulticast+r.Uint64N(30)
 				st.Ports[fmt.Sprintf("1/1/%d", p+1)] = network.PortState{Oper: network.Up, PoEMilliW: 6000 + r.IntN(200), Counters: *c}
 			}
-			o.StateRead(fleet.View{Name: fmt.Sprintf("sw-%02d", d), State: st})
+			o.Read(fleet.View{Name: fmt.Sprintf("sw-%02d", d), State: st})
 		}
 		if poll%benchPolls == benchPolls-1 { // all of it is written before the next two hours begin
 			h.Close()

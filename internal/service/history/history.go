@@ -72,26 +72,13 @@ type source struct {
 
 // New returns the service. now tells the time by which buckets end; every is how often readings are kept, Every when it is
 // 0.
-func New(s *store.Store, clientsAt func(device string) int, f *feed.Feed, log *slog.Logger, now func() time.Time, every time.Duration) *Service {
+func New(s *store.Store, f Fleet, clientsAt func(device string) int, fd *feed.Feed, log *slog.Logger, now func() time.Time, every time.Duration) *Service {
 	ctx, stop := context.WithCancel(context.Background())
 	h := &Service{store: s, log: log, now: now, every: cmp.Or(every, Every), sources: map[sourceKey]*source{}, rows: make(chan store.LogRow, queued), stop: stop,
 		clientsAt: clientsAt}
 	h.wg.Go(func() { h.write(ctx) })
-	freed := f.Follow(feed.Wants{Kinds: []fact.Kind{fact.Fleet}})
-	h.wg.Go(func() {
-		defer freed.Close()
-		for {
-			item, err := freed.Next(ctx)
-			if ctx.Err() != nil {
-				return
-			}
-			if err == nil {
-				if name, is := fact.NameFreed(*item.Fact); is {
-					h.letGo(name)
-				}
-			}
-		}
-	})
+	news := fd.Follow(feed.Wants{Kinds: []fact.Kind{fact.Fleet}, States: []fact.Kind{fact.Readings}})
+	h.wg.Go(func() { h.hear(ctx, f, news) })
 	return h
 }
 
@@ -101,23 +88,39 @@ func (h *Service) Close() {
 	h.wg.Wait()
 }
 
-// observer passes on what the fleet tells, and keeps the readings.
-type observer struct {
-	fleet.Observer
-	history *Service
+// Fleet tells how a device was read last.
+type Fleet interface {
+	View(name string) (fleet.View, bool)
 }
 
-// Observing returns an observer that tells another all, and keeps the readings.
-func (h *Service) Observing(o fleet.Observer) fleet.Observer { return observer{o, h} }
+// hear keeps the readings of devices as they are read, until ctx ends.
+func (h *Service) hear(ctx context.Context, f Fleet, news *feed.Follower) {
+	defer news.Close()
+	for {
+		item, err := news.Next(ctx)
+		switch {
+		case ctx.Err() != nil:
+			return
+		case err != nil:
+		case item.State != nil:
+			if v, ok := f.View(item.State.Device); ok {
+				h.Read(v)
+			}
+		default:
+			if name, freed := fact.NameFreed(*item.Fact); freed {
+				h.letGo(name)
+			}
+		}
+	}
+}
 
-// StateRead implements fleet.Observer.
-func (o observer) StateRead(v fleet.View) {
-	o.Observer.StateRead(v)
-	o.history.take(v.Name, series.FromState, v.State.ObservedAt, func() []series.Reading { return series.Ports(v.State) })
-	o.history.take(v.Name, series.FromInside, v.Inside.ObservedAt, func() []series.Reading {
+// Read keeps a reading of a device.
+func (h *Service) Read(v fleet.View) {
+	h.take(v.Name, series.FromState, v.State.ObservedAt, func() []series.Reading { return series.Ports(v.State) })
+	h.take(v.Name, series.FromInside, v.Inside.ObservedAt, func() []series.Reading {
 		clients := int64(series.Absent)
 		if v.Identity.Kind == network.Switch || v.Identity.Kind == network.AccessPoint {
-			clients = int64(o.history.clientsAt(v.Name))
+			clients = int64(h.clientsAt(v.Name))
 		}
 		return series.Inside(v.Inside, v.State.Power, clients)
 	})

@@ -16,22 +16,16 @@ import (
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/series"
-	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/store"
 )
 
-// deaf is an observer that does nothing: what the fleet tells goes to the history alone.
-type deaf struct{}
+// nobody is a fleet without devices: the tests tell of readings themselves.
+type nobody struct{}
 
-func (deaf) Reached(fleet.View)                                                   {}
-func (deaf) PortChanged(fleet.View, string, network.PortState, network.PortState) {}
-func (deaf) ConfigRead(fleet.View, []byte, string)                                {}
-func (deaf) Seen(fleet.View)                                                      {}
-func (deaf) StateRead(fleet.View)                                                 {}
-func (deaf) TrialStepped(_ fleet.View, _ time.Time, _ driver.TrialStep)           {}
+func (nobody) View(string) (fleet.View, bool) { return fleet.View{}, false }
 
 // begin is where the time of the tests starts: at the border of a bucket of each level.
 var begin = time.UnixMilli(1_800_000_000_000).Truncate(16 * 24 * time.Hour).UTC()
@@ -63,7 +57,7 @@ func (b *bench) open(t *testing.T) {
 	f, err := feed.New(t.Context(), s, b.log)
 	require.NoError(t, err)
 	b.feed = f
-	b.Service = history.New(s, func(string) int { return 0 }, f, b.log, func() time.Time { return time.UnixMilli(b.now.Load()) }, 0)
+	b.Service = history.New(s, nobody{}, func(string) int { return 0 }, f, b.log, func() time.Time { return time.UnixMilli(b.now.Load()) }, 0)
 	t.Cleanup(func() {
 		b.Close()
 		f.Close()
@@ -86,7 +80,7 @@ func load(at time.Duration) float64 { return 1000 + 100*math.Floor(at.Hours()) }
 
 // live lets the device be read each half minute. Port 1/1/8 is idle.
 func (b *bench) live(from, to time.Duration) {
-	o := b.Observing(deaf{})
+	o := b
 	octets := uint64(0)
 	for at := time.Duration(0); at < to; at += 30 * time.Second {
 		if at >= from {
@@ -95,7 +89,7 @@ func (b *bench) live(from, to time.Duration) {
 				"1/1/7": {Oper: network.Up, Counters: network.Counters{RxOctets: octets}}, "1/1/8": {Oper: network.Down}}}
 			v.Inside = network.Inside{ObservedAt: begin.Add(at), Hardware: network.Hardware{HasSensors: true, CPUPercent: 10 + at.Hours(), Temperature: 40}}
 			b.set(begin.Add(at))
-			o.StateRead(v)
+			o.Read(v)
 		}
 		octets += uint64(30 * load(at))
 	}
@@ -158,7 +152,7 @@ func TestReadingsAreToldAtEveryStepWhetherPackedOrNot(t *testing.T) {
 func TestThingsThatComeAndGoAreToldWhileTheyAreThere(t *testing.T) {
 	t.Parallel()
 	b := newBench(t)
-	o := b.Observing(deaf{})
+	o := b
 	const mac = "02:a1:60:00:00:07"
 	for i := range 2*60*3 + 20 { // three hours, read each half minute
 		at := begin.Add(time.Duration(i) * 30 * time.Second)
@@ -171,7 +165,7 @@ func TestThingsThatComeAndGoAreToldWhileTheyAreThere(t *testing.T) {
 			v.Inside.Stations = append(v.Inside.Stations, network.Station{MAC: "02:a1:60:00:00:08", SignalDbm: -70})
 		}
 		b.set(at)
-		o.StateRead(v)
+		o.Read(v)
 	}
 	b.settled(t)
 	for _, step := range []time.Duration{5 * time.Minute, time.Hour} {

@@ -16,7 +16,7 @@ import (
 // keeps the rest from being packed.
 func TestAThingThatIsToldTwiceIsKeptOnce(t *testing.T) {
 	b := newBench(t)
-	o := b.Observing(deaf{})
+	o := b
 	const mac = "02:a1:60:00:00:07"
 	for at := time.Duration(0); at < 3*time.Hour; at += 30 * time.Second {
 		station := func(band string, octets uint64) network.Station {
@@ -26,7 +26,7 @@ func TestAThingThatIsToldTwiceIsKeptOnce(t *testing.T) {
 		v.Inside = network.Inside{ObservedAt: begin.Add(at), Stations: []network.Station{station("5 GHz", 1000*uint64(at/time.Second)), station("2.4 GHz", 7)}}
 		v.State = network.State{ObservedAt: begin.Add(at), Ports: map[string]network.PortState{}}
 		b.set(begin.Add(at))
-		o.StateRead(v)
+		o.Read(v)
 	}
 	b.set(begin.Add(3 * time.Hour))
 	b.settled(t)

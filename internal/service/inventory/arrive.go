@@ -100,7 +100,7 @@ func (s *Service) Rename(ctx context.Context, from, to, by string) error {
 			return fmt.Errorf("change %d is open on %s: end it, or throw it away, first: %w", c.Number, from, store.ErrInUse)
 		}
 	}
-	s.settle() // what was read of it is kept under the name that it had
+	s.drain() // what was read of it is kept under the name that it had
 	if err := s.store.RenameDevice(ctx, from, to); err != nil {
 		if errors.Is(err, store.ErrExists) {
 			return fmt.Errorf("there is a device %s already: %w", to, store.ErrExists)

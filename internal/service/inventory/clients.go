@@ -206,7 +206,7 @@ func (s *Service) NameClient(ctx context.Context, mac, name string) error {
 		return err
 	}
 	mac = strings.ToLower(mac)
-	s.ledger.settle()
+	s.ledger.drain()
 	if err := s.store.NameClient(ctx, mac, name); err != nil {
 		return fmt.Errorf("client %s: %w", mac, err)
 	}
@@ -218,31 +218,4 @@ func (s *Service) NameClient(ctx context.Context, mac, name string) error {
 	s.index.mu.Unlock()
 	s.feed.Note(fact.State{Kind: fact.Fleet})
 	return nil
-}
-
-// tellTroubles says what went wrong inside a device, and what is over, since it was read last.
-func (s *Service) tellTroubles(v fleet.View) {
-	s.mu.Lock()
-	if !v.Inside.ObservedAt.After(s.troubleAt[v.Name]) {
-		s.mu.Unlock()
-		return
-	}
-	_, known := s.troubleAt[v.Name]
-	s.troubleAt[v.Name] = v.Inside.ObservedAt
-	before, now := s.troubles[v.Name], v.Inside.Troubles()
-	s.troubles[v.Name] = now
-	s.mu.Unlock()
-	has := func(list []network.Trouble, key string) bool {
-		return slices.ContainsFunc(list, func(t network.Trouble) bool { return t.Key == key })
-	}
-	for _, t := range now {
-		if !has(before, t.Key) {
-			s.feed.Tell(fact.Of(v.Inside.ObservedAt, fact.TheDevice(v.Name), fact.DeviceTrouble{Trouble: t}))
-		}
-	}
-	for _, t := range before {
-		if known && !has(now, t.Key) {
-			s.feed.Tell(fact.Of(v.Inside.ObservedAt, fact.TheDevice(v.Name), fact.DeviceTroubleOver{Trouble: t}))
-		}
-	}
 }

@@ -36,12 +36,12 @@ func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 	s.configs.queue <- configRead{view: v, snap: store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document}}
 }
 
-// settle waits until the configurations that were read so far are kept, and what else was seen.
-func (s *Service) settle() {
+// drain waits until the configurations that were read so far are kept, and what else was seen.
+func (s *Service) drain() {
 	met := make(chan struct{})
 	s.configs.queue <- configRead{met: met}
 	<-met
-	s.ledger.settle()
+	s.ledger.drain()
 }
 
 // Close keeps what was read and is not kept yet. Nobody may read any more by then.

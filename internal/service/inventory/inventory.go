@@ -43,15 +43,12 @@ type Service struct {
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
 
-	troubles  map[string][]network.Trouble // of each device, as told last
-	troubleAt map[string]time.Time         // by which reading
 }
 
 // New returns the service, which observes the fleet until Close.
 func New(s *store.Store, sealer *secrets.Sealer, f *feed.Feed, log *slog.Logger) *Service {
 	out := &Service{store: s, sealer: sealer, feed: f, log: log, index: newIndex(), wrote: map[string]time.Time{},
-		configs:  configs{queue: make(chan configRead, waitingConfigs), ended: make(chan struct{})},
-		troubles: map[string][]network.Trouble{}, troubleAt: map[string]time.Time{}}
+		configs: configs{queue: make(chan configRead, waitingConfigs), ended: make(chan struct{})}}
 	out.ledger = newLedger(s, f, log)
 	go out.keepConfigs()
 	return out
@@ -260,7 +257,7 @@ func (s *Service) tell(device string, what fact.Happening) {
 // Written waits until what was told so far is written, or was tried in vain: whoever reads it then, reads what he was told of.
 func (s *Service) Written() {
 	s.feed.Settle()
-	s.ledger.settle()
+	s.ledger.drain()
 }
 
 // Reached implements fleet.Observer.
@@ -296,7 +293,6 @@ const keepEvery = time.Minute
 func (s *Service) StateRead(v fleet.View) {
 	s.index.see(v)
 	s.seeClients(v)
-	s.tellTroubles(v)
 	s.feed.Note(fact.State{Kind: fact.Readings, Device: v.Name})
 	s.mu.Lock()
 	due := time.Since(s.wrote[v.Name]) >= keepEvery

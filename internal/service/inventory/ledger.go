@@ -61,8 +61,8 @@ func (l *ledger) stations(list []store.Client) {
 	})
 }
 
-// settle waits until all that was put in so far is written, or was tried in vain.
-func (l *ledger) settle() {
+// drain waits until all that was put in so far is written, or was tried in vain.
+func (l *ledger) drain() {
 	met := make(chan struct{})
 	l.put(func() { l.waiting = append(l.waiting, met) })
 	select {

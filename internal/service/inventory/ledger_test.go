@@ -37,14 +37,16 @@ func TestWhatIsSeenIsWrittenInOrder(t *testing.T) {
 		l.observation(store.Observation{Device: "sw", At: at, State: network.State{Ports: map[string]network.PortState{"1": {Oper: address}}}})
 	}
 	l.observation(store.Observation{Device: "forgotten", At: at})
-	l.settle()
+	l.drain()
 	list, err := s.Events(t.Context(), store.EventQuery{Limit: 2000})
 	require.NoError(t, err)
 	assert.Len(t, list, 1200, "what happened is kept before what became of it")
 	ports, err := s.PortStates(t.Context(), "sw")
 	require.NoError(t, err)
 	assert.Equal(t, network.Down, ports["1"].Oper, "the newest stays")
+	l.mu.Lock()
 	assert.Empty(t, l.seen, "of a device that is not there nothing waits for ever")
+	l.mu.Unlock()
 	l.observation(store.Observation{Device: "sw", At: at, State: network.State{Ports: map[string]network.PortState{"1": {Oper: network.Up}}}})
 	l.close()
 	ports, err = s.PortStates(t.Context(), "sw")
@@ -60,6 +62,6 @@ func TestABrokenStoreHoldsUpNobody(t *testing.T) {
 	for range 1000 {
 		l.observation(store.Observation{Device: "sw", At: time.Now()})
 	}
-	l.settle() // tried in vain
+	l.drain() // tried in vain
 	l.close()
 }

@@ -254,7 +254,7 @@ func (s *Service) Forget(ctx context.Context, name, by string) error {
 	if d.RetiredAt.IsZero() {
 		return fmt.Errorf("%s: %w", name, ErrInService)
 	}
-	s.settle() // what was read of it goes with it
+	s.drain() // what was read of it goes with it
 	if err := s.store.RemoveDevice(ctx, name); err != nil {
 		return err
 	}

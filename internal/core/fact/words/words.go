@@ -25,7 +25,8 @@ type Texts struct {
 
 // Catalogue makes sentences in a language.
 type Catalogue struct {
-	all *template.Template
+	all   *template.Template
+	texts map[fact.Code]string
 }
 
 // said is what a text may speak of.
@@ -37,7 +38,7 @@ type said struct {
 
 // New makes a catalogue. A text that cannot be is an error.
 func New(t Texts) (*Catalogue, error) {
-	c := &Catalogue{}
+	c := &Catalogue{texts: t.Facts}
 	c.all = template.New("").Option("missingkey=error").Funcs(template.FuncMap{
 		"join": func(list []string, by string) string { return strings.Join(list, by) },
 		"date": func(s string) string {
@@ -81,6 +82,9 @@ func New(t Texts) (*Catalogue, error) {
 func (c *Catalogue) Fact(f fact.Fact) string {
 	return c.say("fact "+string(f.Code()), said{Subject: f.Subject.String(), Device: f.Subject.OnDevice(), A: f.What})
 }
+
+// Text is the text of a code as the language has it.
+func (c *Catalogue) Text(code fact.Code) string { return c.texts[code] }
 
 // Trouble is what is wrong inside a device, in a sentence.
 func (c *Catalogue) Trouble(t network.Trouble) string { return c.say("trouble "+t.Code, t.Args) }

@@ -1,4 +1,4 @@
-package change_test
+package settings_test
 
 import (
 	"net/http"

@@ -1,4 +1,4 @@
-package history_test
+package discover_test
 
 import (
 	"net"
