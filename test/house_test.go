@@ -2,9 +2,11 @@ package test
 
 import (
 	"encoding/json"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -12,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/api/server"
+	"example.net/everypost/internal/core/setting"
 )
 
 const module = "example.net/everypost/"
@@ -83,6 +86,26 @@ func within(pkg string, allowed []string) bool {
 		}
 	}
 	return false
+}
+
+// A kind of thing that can be set up is described once, in the core: what stands around it knows kinds by what is said of them, not by name.
+func TestKindsAreNamedInTheCoreOnly(t *testing.T) {
+	t.Parallel()
+	var words []string
+	for _, a := range setting.Kinds() {
+		words = append(words, `"`+regexp.QuoteMeta(string(a.Kind))+`/`)
+	}
+	named := regexp.MustCompile(`setting\.On[A-Z]|` + strings.Join(words, "|"))
+	for _, dir := range []string{"../internal/service", "../internal/api", "../internal/cli"} {
+		require.NoError(t, filepath.WalkDir(dir, func(path string, _ fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			b, err := os.ReadFile(path)
+			assert.Empty(t, named.FindString(string(b)), path)
+			return err
+		}))
+	}
 }
 
 func TestGeneratedFilesAreCurrent(t *testing.T) {

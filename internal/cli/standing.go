@@ -59,7 +59,7 @@ func (a *app) printStanding(d v1.DeviceDetail) {
 // rulesOf are the rules of an access list of a device.
 func rulesOf(d v1.DeviceDetail, name string) []string {
 	for _, o := range d.Objects {
-		if o.Name == "acl/"+name && o.Known["rules"] != "" {
+		if strings.HasSuffix(o.Name, "/"+name) && o.Known["rules"] != "" {
 			return strings.Split(o.Known["rules"], "\n")
 		}
 	}

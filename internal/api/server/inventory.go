@@ -189,7 +189,7 @@ func (s *server) device(ctx context.Context, name string) (*body[v1.DeviceDetail
 	ports = slices.DeleteFunc(slices.Clone(ports), func(p *catalog.Port) bool { return !seen[p.Ref] })
 	out := deviceDetail(d, ports, s.devicesOut(ctx), s.portsOut(ctx))
 	if s.onDevice(ctx, may(rights.See, rights.Configuration), name) != nil { // what is set up besides the ports
-		out.Objects = slices.DeleteFunc(out.Objects, func(o v1.Object) bool { return o.Kind != string(setting.OnBundle) })
+		out.Objects = slices.DeleteFunc(out.Objects, func(o v1.Object) bool { return !setting.AboutKind(setting.Kind(o.Kind)).OfPorts })
 	}
 	if out.Inside != nil && !s.Inventory.HoldsDevice(name, within(ctx, rights.See, rights.Clients)) {
 		bare := *out.Inside

@@ -143,7 +143,7 @@ func objectsOut(c network.Config) []v1.Object {
 	out := []v1.Object{}
 	for _, name := range setting.Objects(c) {
 		k := setting.KindOf(name)
-		if k == setting.OnDevice || k == setting.OnPort {
+		if setting.AboutKind(k).Fixed {
 			continue
 		}
 		o := v1.Object{Name: name, Kind: string(k), Known: map[string]string{}}
@@ -155,7 +155,7 @@ func objectsOut(c network.Config) []v1.Object {
 			o.Known[s.Name] = v
 		}
 		o.Title = cmp.Or(o.Known["name"], o.Known["description"], o.Known["purpose"], o.Known["text"], o.Known["role"], o.Known["ring-role"])
-		if k == setting.OnBundle {
+		if setting.AboutKind(k).Members {
 			o.Members = c.Members(name)
 		}
 		out = append(out, o)

@@ -31,10 +31,7 @@ func (s *server) settingRoutes(api huma.API) {
 	register(s, api, signedIn, http.MethodGet, "/settings/kinds", "list-setting-kinds", "The kinds of things that a device holds besides its ports",
 		func(context.Context, *struct{}) (*body[v1.List[v1.SettingKind]], error) {
 			return listOf(setting.Kinds(), func(a setting.About) v1.SettingKind {
-				out := v1.SettingKind{Kind: string(a.Kind), Title: a.Title, One: a.One, Needs: string(a.Needs), Form: a.Form, Own: a.Own, Prefix: string(a.Kind) + "/"}
-				if a.Kind == setting.OnBundle {
-					out.Prefix = ""
-				}
+				out := v1.SettingKind{Kind: string(a.Kind), Title: a.Title, One: a.One, Needs: string(a.Needs), Form: a.Form, Own: a.Own, Prefix: a.Prefix()}
 				return out
 			}), nil
 		})

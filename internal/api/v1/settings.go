@@ -39,7 +39,7 @@ type ReadySettings struct {
 
 // ReadyRow sets one object of a device.
 type ReadyRow struct {
-	Object string            `json:"object" doc:"vlan/40, class/5 ...; empty for the device itself"`
+	Object string            `json:"object" doc:"Of what on the device: vlan/40, class/5 ...; empty for the device itself"`
 	Set    map[string]string `json:"set"`
 }
 

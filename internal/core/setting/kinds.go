@@ -1,29 +1,57 @@
 package setting
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strconv"
+	"strings"
 
 	"example.net/everypost/internal/core/network"
 )
 
-// About tells of a kind of object that a device holds.
+// About tells of a kind of thing that can be set up: it is described here, and nowhere else is there a list of kinds.
 type About struct {
-	Kind  Kind
-	Title string          // of several: Access lists
-	One   string          // of one: access list
-	Needs network.Feature // what a device must have to hold one, "" for nothing
-	Form  string          // how one is named
-	Own   bool            // it tells one device from all others: no layer below devices speaks of it
+	Kind     Kind
+	Title    string          // of several: Access lists
+	One      string          // of one: access list
+	Needs    network.Feature // what a device must have to hold one, "" for nothing
+	Form     string          // how one is named
+	Section  string          // the part of a file of settings in which they stand
+	CopiedAs string          // the part of a device as which they are copied to others; "" for not at all
+	Own      bool            // it tells one device from all others: no layer below devices speaks of it
+	Fixed    bool            // it is there whether it is set up or not: it is neither made nor removed
+	Plain    bool            // it is named by its name alone, without its kind
+	OfPorts  bool            // who may see and change ports may see and change it
+	Members  bool            // ports can be members of it
 
+	place   int // of its section in a file
 	highest int // of those that are named by a number from lowest; 0: by a name
 	lowest  int
 }
 
-// Kinds lists the kinds of objects that a device holds besides its ports, in the order in which people think of them.
-func Kinds() []About { return kinds }
+// Prefix is what stands before the name of one.
+func (a About) Prefix() string {
+	if a.Plain {
+		return ""
+	}
+	return string(a.Kind) + "/"
+}
 
-// AboutKind tells of a kind; of ports and devices nothing.
+// Object is what one of a name is called.
+func (a About) Object(name string) string { return a.Prefix() + name }
+
+// Kinds lists the kinds of things that a device holds besides its ports, in the order in which people think of them.
+func Kinds() []About {
+	return slices.DeleteFunc(slices.Clone(kinds), func(a About) bool { return a.Fixed })
+}
+
+// Sections lists all kinds in the order in which they stand in files.
+func Sections() []About { return sections }
+
+var sections = slices.SortedFunc(slices.Values(kinds), func(a, b About) int { return cmp.Compare(a.place, b.place) })
+
+// AboutKind tells of a kind.
 func AboutKind(k Kind) About {
 	for _, a := range kinds {
 		if a.Kind == k {
@@ -33,25 +61,64 @@ func AboutKind(k Kind) About {
 	return About{Kind: k}
 }
 
+// IsPort tells whether a thing is a port.
+func IsPort(object string) bool { return KindOf(object) == OnPort }
+
+// IsDevice tells whether a thing is the device itself.
+func IsDevice(object string) bool { return object == "" }
+
+// Login is what a user of the device itself is called.
+func Login(user string) string { return Object(OnUser, user) }
+
+// Refers is the kind of thing that values of the form name; "" for none.
+func (v Value) Refers() Kind {
+	if v.Type == VLAN {
+		return OnVLAN
+	}
+	return v.Of
+}
+
+// Called is what people call a thing besides its name, where it has such.
+func Called(c network.Config, object string) string {
+	if KindOf(object) == OnVLAN {
+		if id, err := network.ParseVLAN(strings.TrimPrefix(object, string(OnVLAN)+"/")); err == nil {
+			return c.VLANs[id].Name
+		}
+	}
+	return ""
+}
+
 const nameForm = "a name of small letters, digits and hyphens"
 
 var kinds = []About{
-	{Kind: OnBundle, Own: true, Title: "Bundles", One: "bundle", Needs: Bundles, Form: "lag and a number: lag1"},
-	{Kind: OnVLAN, Title: "VLANs", One: "VLAN", Form: "its number, 1 to 4094"},
-	{Kind: OnACL, Title: "Access lists", One: "access list", Needs: AccessLists, Form: nameForm},
-	{Kind: OnClass, Title: "Traffic classes", One: "traffic class", Needs: TrafficClasses, Form: "its number, 0 to 7", highest: 7},
-	{Kind: OnSchedule, Title: "Schedules", One: "schedule", Needs: Schedules, Form: nameForm},
-	{Kind: OnMirror, Title: "Mirrors", One: "mirror", Needs: Mirrors, Form: nameForm},
-	{Kind: OnMember, Own: true, Title: "Stack members", One: "stack member", Needs: Stacking, Form: "its number, 1 to 16", lowest: 1, highest: 16},
-	{Kind: OnPair, Own: true, Title: "Pairs", One: "pair", Needs: Pairs, Form: nameForm + ", the same on both"},
-	{Kind: OnRing, Title: "Rings", One: "ring", Needs: Rings, Form: nameForm + ", the same on all"},
-	{Kind: OnFabric, Own: true, Title: "Fabrics", One: "fabric", Needs: Zoning, Form: nameForm},
-	{Kind: OnZone, Own: true, Title: "Zones", One: "zone", Needs: Zoning, Form: nameForm},
-	{Kind: OnUser, Title: "Users of the device", One: "user", Needs: LocalUsers, Form: nameForm},
-	{Kind: OnCommunity, Title: "SNMP communities", One: "SNMP community", Needs: SNMP, Form: nameForm + ", not the secret word itself"},
-	{Kind: OnSNMPUser, Title: "SNMP users", One: "SNMP user", Needs: SNMP, Form: nameForm},
-	{Kind: OnReceiver, Title: "Trap receivers", One: "trap receiver", Needs: SNMP, Form: nameForm},
-	{Kind: OnInput, Title: "Contact inputs", One: "contact input", Needs: ContactInputs, Form: "its number, 1 to 16", lowest: 1, highest: 16},
+	{Kind: OnDevice, Section: "settings", place: 1, CopiedAs: "device", Title: "Devices", One: "device", Fixed: true, Plain: true},
+	{Kind: OnPort, Section: "ports", place: 4, CopiedAs: "ports", Title: "Ports", One: "port", Fixed: true, Plain: true, OfPorts: true},
+	{Kind: OnBundle, Section: "bundles", place: 3, Own: true, Title: "Bundles", One: "bundle", Needs: Bundles, Form: "lag and a number: lag1", Plain: true, OfPorts: true, Members: true},
+	{Kind: OnVLAN, Section: "vlans", place: 2, CopiedAs: "vlans", Title: "VLANs", One: "VLAN", Form: "its number, 1 to 4094"},
+	{Kind: OnACL, Section: "access-lists", place: 7, CopiedAs: "lists", Title: "Access lists", One: "access list", Needs: AccessLists, Form: nameForm},
+	{Kind: OnClass, Section: "traffic-classes", place: 8, CopiedAs: "lists", Title: "Traffic classes", One: "traffic class", Needs: TrafficClasses, Form: "its number, 0 to 7", highest: 7},
+	{Kind: OnSchedule, Section: "schedules", place: 5, CopiedAs: "lists", Title: "Schedules", One: "schedule", Needs: Schedules, Form: nameForm},
+	{Kind: OnMirror, Section: "mirrors", place: 6, CopiedAs: "lists", Title: "Mirrors", One: "mirror", Needs: Mirrors, Form: nameForm},
+	{Kind: OnMember, Section: "stack-members", place: 9, Own: true, Title: "Stack members", One: "stack member", Needs: Stacking, Form: "its number, 1 to 16", lowest: 1, highest: 16},
+	{Kind: OnPair, Section: "pairs", place: 10, Own: true, Title: "Pairs", One: "pair", Needs: Pairs, Form: nameForm + ", the same on both"},
+	{Kind: OnRing, Section: "rings", place: 11, Title: "Rings", One: "ring", Needs: Rings, Form: nameForm + ", the same on all"},
+	{Kind: OnFabric, Section: "fabrics", place: 12, Own: true, Title: "Fabrics", One: "fabric", Needs: Zoning, Form: nameForm},
+	{Kind: OnZone, Section: "zones", place: 13, Own: true, Title: "Zones", One: "zone", Needs: Zoning, Form: nameForm},
+	{Kind: OnUser, Section: "users", place: 14, CopiedAs: "sign-in", Title: "Users of the device", One: "user", Needs: LocalUsers, Form: nameForm},
+	{Kind: OnCommunity, Section: "snmp-communities", place: 15, CopiedAs: "sign-in", Title: "SNMP communities", One: "SNMP community", Needs: SNMP, Form: nameForm + ", not the secret word itself"},
+	{Kind: OnSNMPUser, Section: "snmp-users", place: 16, CopiedAs: "sign-in", Title: "SNMP users", One: "SNMP user", Needs: SNMP, Form: nameForm},
+	{Kind: OnReceiver, Section: "trap-receivers", place: 17, CopiedAs: "sign-in", Title: "Trap receivers", One: "trap receiver", Needs: SNMP, Form: nameForm},
+	{Kind: OnInput, Section: "contact-inputs", place: 18, Title: "Contact inputs", One: "contact input", Needs: ContactInputs, Form: "its number, 1 to 16", lowest: 1, highest: 16},
+}
+
+// CopiedParts lists the parts of a device that are copied to others.
+func CopiedParts() (out []string) {
+	for _, a := range Sections() {
+		if a.CopiedAs != "" && !slices.Contains(out, a.CopiedAs) {
+			out = append(out, a.CopiedAs)
+		}
+	}
+	return out
 }
 
 // checkName tells why the name of an object of a kind is not a valid one, or nil.

@@ -53,7 +53,7 @@ const (
 var objectKinds = func() []Kind {
 	var out []Kind
 	for _, a := range kinds {
-		if a.Kind != OnBundle && a.Kind != OnVLAN {
+		if !a.Plain && a.Kind != OnVLAN {
 			out = append(out, a.Kind)
 		}
 	}

@@ -280,3 +280,24 @@ func TestASecretIsNeverQuoted(t *testing.T) {
 	require.ErrorIs(t, err, ErrSecret)
 	assert.NotContains(t, err.Error(), "tide")
 }
+
+func TestEachKindIsDescribedWhole(t *testing.T) {
+	t.Parallel()
+	var sections []string
+	for i, a := range Sections() {
+		assert.NotEmpty(t, a.Title, a.Kind)
+		assert.NotEmpty(t, a.One, a.Kind)
+		assert.NotContains(t, sections, a.Section, "a section of its own")
+		sections = append(sections, a.Section)
+		if i > 0 {
+			assert.Equal(t, a.Fixed, a.Form == "", "%s: how one is named that people make", a.Kind)
+		}
+		if !a.Plain {
+			assert.Equal(t, a.Kind, KindOf(a.Object("1")), "it is known again by its name")
+		}
+	}
+	assert.Equal(t, []string{"settings", "vlans", "bundles", "ports", "schedules", "mirrors", "access-lists", "traffic-classes"}, sections[:8], "files keep their order")
+	assert.Equal(t, OnPort, KindOf("port/1"), "a port may be called so")
+	assert.Len(t, Kinds(), len(sections)-2)
+	assert.Equal(t, []string{"device", "vlans", "ports", "lists", "sign-in"}, CopiedParts())
+}

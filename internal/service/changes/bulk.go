@@ -256,10 +256,7 @@ type Offer struct{ Value, Text string }
 
 // offers lists what a setting may name on all devices.
 func offers(s *setting.Setting, configs map[string]network.Config) []Offer {
-	of := s.Value.Of
-	if s.Value.Type == setting.VLAN {
-		of = setting.OnVLAN
-	}
+	of := s.Value.Refers()
 	if of == "" {
 		return nil
 	}
@@ -269,10 +266,10 @@ func offers(s *setting.Setting, configs map[string]network.Config) []Offer {
 			if setting.KindOf(object) != of {
 				continue
 			}
-			value := strings.TrimPrefix(object, string(of)+"/")
+			value := strings.TrimPrefix(object, setting.AboutKind(of).Prefix())
 			count[value]++
-			if id, err := network.ParseVLAN(value); of == setting.OnVLAN && err == nil {
-				text[value] = c.VLANs[id].Name
+			if called := setting.Called(c, object); called != "" {
+				text[value] = called
 			}
 		}
 	}

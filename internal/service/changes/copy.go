@@ -4,17 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
 )
-
-// parts of a device that can be copied, by the kinds of objects.
-var parts = map[string][]setting.Kind{
-	"device": {setting.OnDevice}, "vlans": {setting.OnVLAN}, "ports": {setting.OnPort}, "lists": {setting.OnSchedule, setting.OnMirror, setting.OnACL, setting.OnClass},
-	"sign-in": {setting.OnUser, setting.OnCommunity, setting.OnSNMPUser, setting.OnReceiver},
-}
 
 // ownOnly are settings that say which device or port it is: they are not copied.
 var ownOnly = []string{"description", "location", "contact", "stp-priority", "bundle"}
@@ -33,27 +28,23 @@ func (s *Service) CopyRows(from string, to, which []string) ([]Row, error) {
 	if slices.Contains(to, from) {
 		return nil, fmt.Errorf("%s cannot be copied onto itself", from)
 	}
-	var kinds []setting.Kind
-	for name, k := range parts {
-		if len(which) == 0 || slices.Contains(which, name) {
-			kinds = append(kinds, k...)
-		}
-	}
 	for _, name := range which {
-		if parts[name] == nil {
-			return nil, fmt.Errorf("there is no part %q: there are device, vlans, ports, lists and sign-in", name)
+		if parts := setting.CopiedParts(); !slices.Contains(parts, name) {
+			last := len(parts) - 1
+			return nil, fmt.Errorf("there is no part %q: there are %s and %s", name, strings.Join(parts[:last], ", "), parts[last])
 		}
 	}
 	var rows []Row
 	for _, object := range setting.Objects(source.Config) {
-		if !slices.Contains(kinds, setting.KindOf(object)) {
+		part := setting.AboutKind(setting.KindOf(object)).CopiedAs
+		if part == "" || len(which) > 0 && !slices.Contains(which, part) {
 			continue
 		}
 		set := settingsToCopy(source.Config, object)
 		var on []network.PortRef
 		for _, device := range to {
 			v, _ := s.fleet.View(device)
-			if p, has := v.Config.Ports[object]; setting.KindOf(object) != setting.OnPort || has && p.LAG == "" {
+			if p, has := v.Config.Ports[object]; !setting.IsPort(object) || has && p.LAG == "" {
 				on = append(on, network.PortRef{Device: device, Port: object})
 			}
 		}

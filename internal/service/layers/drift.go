@@ -165,7 +165,7 @@ func (s *Service) driftOf(ctx context.Context, stage intent.Stage, v fleet.View)
 // whatever is intended, and nobody is to be led to remove it. It is "" for a device that was enrolled with a user of its own.
 func (s *Service) ownUser(device string) string {
 	if d, ok := s.inventory.Kept(device); ok && d.CallsHome {
-		return setting.Object(setting.OnUser, d.User)
+		return setting.Login(d.User)
 	}
 	return ""
 }

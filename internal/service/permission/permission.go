@@ -152,8 +152,7 @@ func (s *Service) OnClient(p access.Person, n Need, mac string) error {
 
 // featureOfThing is the feature to which a thing of a device belongs that can be set up: its ports and bundles, or itself.
 func featureOfThing(object string) rights.Feature {
-	switch setting.KindOf(object) {
-	case setting.OnPort, setting.OnBundle:
+	if setting.AboutKind(setting.KindOf(object)).OfPorts {
 		return rights.Ports
 	}
 	return rights.Devices
@@ -196,7 +195,7 @@ func (s *Service) each(p access.Person, on []network.PortRef, v rights.Verb, fea
 			continue
 		}
 		f := feature(ref.Port)
-		if setting.KindOf(ref.Port) == setting.OnPort {
+		if setting.IsPort(ref.Port) {
 			ports = append(ports, ref)
 			continue
 		}

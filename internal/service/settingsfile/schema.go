@@ -12,14 +12,14 @@ type object = map[string]any
 // Schema describes the form of a file as JSON Schema (draft 2020-12), for editors and checkers.
 func Schema() ([]byte, error) {
 	parts := object{}
-	for _, section := range sections {
-		values := object{"type": []string{"object", "null"}, "additionalProperties": false, "properties": propertiesOf(section.kind)}
-		if section.kind == setting.OnDevice {
+	for _, section := range setting.Sections() {
+		values := object{"type": []string{"object", "null"}, "additionalProperties": false, "properties": propertiesOf(section.Kind)}
+		if section.Kind == setting.KindOf("") {
 			values["patternProperties"] = object{`^service\.[a-z][a-z0-9-]*$`: object{"type": "boolean", "description": "Whether the device offers the service."}}
-			parts[section.name] = values
+			parts[section.Section] = values
 			continue
 		}
-		parts[section.name] = object{"type": "object", "description": "By name.", "additionalProperties": values}
+		parts[section.Section] = object{"type": "object", "description": "By name.", "additionalProperties": values}
 	}
 	return json.MarshalIndent(object{
 		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Settings of devices", "type": "object", "additionalProperties": false,

@@ -22,21 +22,6 @@ import (
 // Version is what the first line of a file says of its form.
 const Version = "settings/1"
 
-// section is a part of a device in a file.
-type section struct {
-	name string
-	kind setting.Kind
-}
-
-// sections are the parts of a device in a file, in order.
-var sections = []section{
-	{"settings", setting.OnDevice}, {"vlans", setting.OnVLAN}, {"bundles", setting.OnBundle}, {"ports", setting.OnPort},
-	{"schedules", setting.OnSchedule}, {"mirrors", setting.OnMirror}, {"access-lists", setting.OnACL}, {"traffic-classes", setting.OnClass},
-	{"stack-members", setting.OnMember}, {"pairs", setting.OnPair}, {"rings", setting.OnRing}, {"fabrics", setting.OnFabric}, {"zones", setting.OnZone},
-	{"users", setting.OnUser}, {"snmp-communities", setting.OnCommunity}, {"snmp-users", setting.OnSNMPUser}, {"trap-receivers", setting.OnReceiver},
-	{"contact-inputs", setting.OnInput},
-}
-
 // Write writes the settings of devices. Over is a file that was written before, of which the comments are kept; nil for
 // none.
 func Write(ctx context.Context, configs map[string]network.Config, over []byte) ([]byte, error) {
@@ -74,21 +59,21 @@ func Write(ctx context.Context, configs map[string]network.Config, over []byte) 
 
 func writeDevice(c network.Config) *yaml.Node {
 	out := mapping()
-	for _, section := range sections {
+	for _, section := range setting.Sections() {
 		objects := mapping()
 		for _, object := range setting.Objects(c) {
-			if setting.KindOf(object) != section.kind {
+			if setting.KindOf(object) != section.Kind {
 				continue
 			}
 			values := writeObject(c, object)
-			if section.kind == setting.OnDevice {
+			if setting.IsDevice(object) {
 				objects = values
-			} else if len(values.Content) > 0 || section.kind != setting.OnPort { // that an object is there is told by its name
-				put(objects, strings.TrimPrefix(object, string(section.kind)+"/"), values)
+			} else if len(values.Content) > 0 || !section.Fixed { // that an object is there is told by its name
+				put(objects, strings.TrimPrefix(object, section.Prefix()), values)
 			}
 		}
 		if len(objects.Content) > 0 {
-			put(out, section.name, objects)
+			put(out, section.Section, objects)
 		}
 	}
 	return out
@@ -227,33 +212,31 @@ func readDevice(name string, v *yaml.Node) (out []Entry, err error) {
 	var errs []error
 	at := "devices." + name
 	if !empty(v) && v.Kind != yaml.MappingNode {
-		return nil, fmt.Errorf("%s: it should hold sections: %s", at, sectionNames())
+		return nil, fmt.Errorf("%s: it should hold sections: %s", at, sectionNames)
 	}
 	errs = append(errs, members(v, at, func(title string, part *yaml.Node) {
-		i := slices.IndexFunc(sections, func(s section) bool { return s.name == title })
+		sections := setting.Sections()
+		i := slices.IndexFunc(sections, func(a setting.About) bool { return a.Section == title })
 		if i < 0 {
-			errs = append(errs, fmt.Errorf("%s.%s: there is no such section: there are %s", at, shown(title), sectionNames()))
+			errs = append(errs, fmt.Errorf("%s.%s: there is no such section: there are %s", at, shown(title), sectionNames))
 			return
 		}
-		where, kind := at+"."+title, sections[i].kind
-		if kind == setting.OnDevice {
+		where, about := at+"."+title, sections[i]
+		if setting.KindOf("") == about.Kind {
 			e, err := readObject(network.PortRef{Device: name}, part, where)
 			errs = append(errs, err)
 			out = append(out, e)
 			return
 		}
 		errs = append(errs, members(part, where, func(key string, o *yaml.Node) {
-			on := network.PortRef{Device: name, Port: key}
-			if kind != setting.OnPort && kind != setting.OnBundle {
-				on.Port = setting.Object(kind, key)
-			}
-			if setting.KindOf(on.Port) != kind || setting.CheckObject(on.Port) != nil {
+			on := network.PortRef{Device: name, Port: about.Object(key)}
+			if setting.KindOf(on.Port) != about.Kind || setting.CheckObject(on.Port) != nil {
 				errs = append(errs, fmt.Errorf("%s.%s: that is no name of one", where, shown(key)))
 				return
 			}
 			e, err := readObject(on, o, where+"."+key)
 			errs = append(errs, err)
-			if kind != setting.OnPort {
+			if !about.Fixed {
 				e.Set[setting.Present] = "on"
 			}
 			out = append(out, e)
@@ -291,13 +274,13 @@ func readObject(on network.PortRef, v *yaml.Node, where string) (Entry, error) {
 	return e, few(errs)
 }
 
-func sectionNames() string {
-	names := make([]string, len(sections))
-	for i, s := range sections {
-		names[i] = s.name
+var sectionNames = func() string {
+	var names []string
+	for _, a := range setting.Sections() {
+		names = append(names, a.Section)
 	}
 	return strings.Join(names, ", ")
-}
+}()
 
 // scalar is a value as a text.
 func scalar(v *yaml.Node, separator string) (string, error) {
@@ -337,7 +320,7 @@ func Whole(entries []Entry, devices []string, configs map[string]network.Config)
 			k := setting.KindOf(object)
 			if !named {
 				e := Entry{On: on, Set: map[string]string{}}
-				if k != setting.OnDevice && k != setting.OnPort {
+				if !setting.AboutKind(k).Fixed {
 					e.Set[setting.Present] = "off"
 					entries = append(entries, e)
 					continue

@@ -949,7 +949,7 @@ export interface paths {
         };
         /**
          * What happens, as it happens
-         * @description Server-sent events. Needs the right to see events.
+         * @description Server-sent events. The first is `reset`: read everything anew. With Last-Event-ID, those after that one follow, also after a restart of the service. Needs the right to see events.
          */
         get: operations["stream-events"];
         put?: never;
@@ -4219,7 +4219,7 @@ export interface components {
             sites: number;
         };
         ReadyRow: {
-            /** @description vlan/40, class/5 ...; empty for the device itself */
+            /** @description Of what on the device: vlan/40, class/5 ...; empty for the device itself */
             object: string;
             set: {
                 [key: string]: string;
@@ -4235,7 +4235,12 @@ export interface components {
             name: string;
         };
         Reset: {
-            /** Format: int64 */
+            /** @description Events after the one that was named are not to be had any more, or are too many */
+            missed?: boolean;
+            /**
+             * Format: int64
+             * @description The last event before those that follow
+             */
             seq: number;
         };
         Resolved: {
