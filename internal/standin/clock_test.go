@@ -111,7 +111,7 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 	t.Parallel()
 	w, err := New(LanternSound(), Options{User: "fleet", Password: "tidewater-lamp", Seed: 3})
 	require.NoError(t, err)
-	days := race.Fewer(8, 3)
+	days := race.Fewer(8, 4)
 	past, happened, err := w.LiveThrough(t.Context(), days, noon.Add(20*time.Minute), LanternMonth(days))
 	require.NoError(t, err)
 	find := func(device, part, name, metric string) (hours, fine Past) {

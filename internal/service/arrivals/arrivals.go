@@ -161,7 +161,7 @@ func (s *Service) document(ctx context.Context, c store.Claim) ([]byte, error) {
 	if like := c.Like + c.Replaces; like != "" {
 		snap, err := s.store.LastSnapshot(ctx, like)
 		if err != nil {
-			return nil, inventory.Invalid(fmt.Sprintf("the configuration of %s was never read", like))
+			return nil, inventory.Invalid(fmt.Sprintf("the configuration of %s was never read, or only just: if it is connected, try again in a moment", like))
 		}
 		p.Document, p.Before = snap.Document, snap.Config
 	}

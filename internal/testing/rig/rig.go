@@ -145,6 +145,10 @@ func (r *Rig) AwaitAll(t testing.TB) {
 	defer cancel()
 	for _, v := range r.Service.Fleet.Views() {
 		require.NoError(t, r.Service.Fleet.Await(ctx, v.Name))
+		require.Eventually(t, func() bool { // what was read of it is kept
+			_, err := r.Service.Store.LastSnapshot(ctx, v.Name)
+			return err == nil
+		}, WaitLong, WaitStep)
 	}
 }
 
