@@ -173,3 +173,29 @@ func TestEveryCommandExplainsItself(t *testing.T) {
 	}
 	walk(Root("1"))
 }
+
+// Help shows the commands by the order of work, and none outside of it.
+func TestHelpIsByTheOrderOfWork(t *testing.T) {
+	t.Parallel()
+	root := Root("test")
+	for _, name := range []string{"serve", "demo"} { // as the program adds them
+		root.AddCommand(&cobra.Command{Use: name, Short: name, Run: func(*cobra.Command, []string) {}})
+	}
+	var out strings.Builder
+	root.SetOut(&out)
+	root.SetArgs([]string{"--help"})
+	require.Zero(t, Run(t.Context(), root))
+	help := out.String()
+	assert.NotContains(t, help, "Additional Commands")
+	last := 0
+	for _, a := range areas {
+		at := strings.Index(help, "\n"+a.title+"\n")
+		require.Greater(t, at, last, a.title)
+		last = at
+		for _, name := range a.commands {
+			at := strings.Index(help, "\n  "+name+" ")
+			assert.Greater(t, at, last, "%s has its place under %q", name, a.title)
+			last = at
+		}
+	}
+}
