@@ -62,12 +62,9 @@ func (s *server) arrivalRoutes(api huma.API) {
 	}
 	register(s, api, operateDevices, http.MethodPost, "/devices/{name}/rename", "rename-device", "Give a device another name; its own host name stays",
 		func(ctx context.Context, in *renameInput) (*struct{}, error) {
-			err := s.onDevice(ctx, operateDevices, in.Name)
-			if err == nil {
-				err = s.Inventory.Rename(ctx, in.Name, in.Body.Name, person(ctx).Name)
-			}
-			s.audit(ctx, person(ctx).Name, "rename-device", in.Name+" to "+in.Body.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "rename-device", in.Name+" to "+in.Body.Name, s.onDevice(ctx, operateDevices, in.Name), func(by string) error {
+				return s.Inventory.Rename(ctx, in.Name, in.Body.Name, by)
+			})
 		})
 }
 

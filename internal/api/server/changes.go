@@ -232,12 +232,9 @@ func (s *server) changeRoutes(api huma.API) {
 		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodDelete, "/changes/{number}", "discard-change", "Throw a draft away",
 		func(ctx context.Context, in *NumberPath) (*struct{}, error) {
-			err := s.onChange(ctx, in.Number)
-			if err == nil {
-				err = missing(s.Changes.Discard(ctx, in.Number), fmt.Sprintf("change %d", in.Number))
-			}
-			s.audit(ctx, person(ctx).Name, "discard", "change "+strconv.FormatInt(in.Number, 10), outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "discard", "change "+strconv.FormatInt(in.Number, 10), s.onChange(ctx, in.Number), func(string) error {
+				return missing(s.Changes.Discard(ctx, in.Number), fmt.Sprintf("change %d", in.Number))
+			})
 		})
 }
 

@@ -32,9 +32,7 @@ func (s *server) discoveryRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.Operate, rights.Discovery), http.MethodPost, "/discoveries/{number}/cancel", "cancel-discovery", "End a search",
 		func(ctx context.Context, in *numberPath) (*struct{}, error) {
-			err := s.Discovery.Cancel(in.Number)
-			s.audit(ctx, person(ctx).Name, "cancel-discovery", fmt.Sprint(in.Number), outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "cancel-discovery", fmt.Sprint(in.Number), nil, func(string) error { return s.Discovery.Cancel(in.Number) })
 		})
 	register(s, api, may(rights.See, rights.Discovery), http.MethodGet, "/found-devices", "list-found", "What was found and waits to be accepted",
 		func(ctx context.Context, _ *struct{}) (*body[v1.List[v1.FoundDevice]], error) {
@@ -62,9 +60,7 @@ func (s *server) discoveryRoutes(api huma.API) {
 		})
 	register(s, api, may(rights.Operate, rights.Discovery), http.MethodPost, "/found-devices/dismiss", "dismiss-found", "Forget found devices",
 		func(ctx context.Context, in *body[v1.DismissRequest]) (*struct{}, error) {
-			err := s.Discovery.Dismiss(ctx, in.Body.Addresses)
-			s.audit(ctx, person(ctx).Name, "dismiss-found", strings.Join(in.Body.Addresses, ", "), outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "dismiss-found", strings.Join(in.Body.Addresses, ", "), nil, func(string) error { return s.Discovery.Dismiss(ctx, in.Body.Addresses) })
 		})
 }
 

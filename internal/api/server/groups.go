@@ -38,15 +38,13 @@ func (s *server) groupRoutes(api huma.API) {
 	}
 	register(s, api, operate, http.MethodPut, "/groups/{name}", "put-group", "Make or replace a group",
 		func(ctx context.Context, in *groupInput) (*struct{}, error) {
-			err := s.Groups.Put(ctx, store.Group{Name: in.Name, Title: in.Body.Title, Pick: in.Body.Pick, Owner: person(ctx).Name, Members: in.Body.Members})
-			s.audit(ctx, person(ctx).Name, "put-group", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "put-group", in.Name, nil, func(by string) error {
+				return s.Groups.Put(ctx, store.Group{Name: in.Name, Title: in.Body.Title, Pick: in.Body.Pick, Owner: by, Members: in.Body.Members})
+			})
 		})
 	register(s, api, operate, http.MethodDelete, "/groups/{name}", "drop-group", "Delete a group; its members stay",
 		func(ctx context.Context, in *NamePath) (*struct{}, error) {
-			err := s.Groups.Drop(ctx, in.Name)
-			s.audit(ctx, person(ctx).Name, "drop-group", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "drop-group", in.Name, nil, func(string) error { return s.Groups.Drop(ctx, in.Name) })
 		})
 	type membersInput struct {
 		NamePath
@@ -54,9 +52,7 @@ func (s *server) groupRoutes(api huma.API) {
 	}
 	register(s, api, operate, http.MethodPost, "/groups/{name}/members", "change-members", "Change who is in a group that is picked by hand",
 		func(ctx context.Context, in *membersInput) (*struct{}, error) {
-			err := s.Groups.Members(ctx, in.Name, in.Body.Add, in.Body.Remove)
-			s.audit(ctx, person(ctx).Name, "change-members", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "change-members", in.Name, nil, func(string) error { return s.Groups.Members(ctx, in.Name, in.Body.Add, in.Body.Remove) })
 		})
 }
 

@@ -198,12 +198,7 @@ func (s *server) historyRoutes(api huma.API) {
 	importing := may(rights.Administer, rights.Events)
 	register(s, api, importing, http.MethodPost, "/devices/{name}/history", "import-history", "Take over what another system kept of a device from before it was enrolled",
 		func(ctx context.Context, in *pastInput) (*struct{}, error) {
-			err := s.onDevice(ctx, importing, in.Name)
-			if err == nil {
-				err = s.importPast(ctx, in.Name, in.Body)
-			}
-			s.audit(ctx, person(ctx).Name, "import-history", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "import-history", in.Name, s.onDevice(ctx, importing, in.Name), func(string) error { return s.importPast(ctx, in.Name, in.Body) })
 		})
 }
 

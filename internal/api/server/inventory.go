@@ -69,12 +69,7 @@ func (s *server) inventoryRoutes(api huma.API) {
 	} {
 		register(s, api, may(rights.Operate, rights.Devices), a.method, a.path, a.id, a.summary,
 			func(ctx context.Context, in *NamePath) (*struct{}, error) {
-				err := s.onDevice(ctx, operateDevices, in.Name)
-				if err == nil {
-					err = a.do(ctx, in.Name, person(ctx).Name)
-				}
-				s.audit(ctx, person(ctx).Name, a.id, in.Name, outcome(err))
-				return nil, err
+				return nil, s.act(ctx, a.id, in.Name, s.onDevice(ctx, operateDevices, in.Name), func(by string) error { return a.do(ctx, in.Name, by) })
 			})
 	}
 	type document struct {
@@ -163,12 +158,9 @@ func (s *server) clientRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.Operate, rights.Clients), http.MethodPut, "/clients/{mac}/name", "name-client", "Give a client a name",
 		func(ctx context.Context, in *nameInput) (*struct{}, error) {
-			err := s.onClient(ctx, may(rights.Operate, rights.Clients), in.MAC)
-			if err == nil {
-				err = s.Inventory.NameClient(ctx, in.MAC, in.Body.Name)
-			}
-			s.audit(ctx, person(ctx).Name, "name-client", in.MAC+" "+in.Body.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "name-client", in.MAC+" "+in.Body.Name, s.onClient(ctx, may(rights.Operate, rights.Clients), in.MAC), func(string) error {
+				return s.Inventory.NameClient(ctx, in.MAC, in.Body.Name)
+			})
 		})
 }
 
@@ -217,21 +209,15 @@ func (s *server) siteRoutes(api huma.API) {
 	}
 	register(s, api, may(rights.Administer, rights.Sites), http.MethodPut, "/sites/{name}", "put-site", "Make or change a site",
 		func(ctx context.Context, in *siteInput) (*struct{}, error) {
-			err := s.onSite(ctx, administerSites, in.Name)
-			if err == nil {
-				err = s.Inventory.PutSite(ctx, siteIn(in.Name, in.Body))
-			}
-			s.audit(ctx, person(ctx).Name, "put-site", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "put-site", in.Name, s.onSite(ctx, administerSites, in.Name), func(string) error {
+				return s.Inventory.PutSite(ctx, siteIn(in.Name, in.Body))
+			})
 		})
 	register(s, api, may(rights.Administer, rights.Sites), http.MethodDelete, "/sites/{name}", "remove-site", "Remove a site that holds no devices",
 		func(ctx context.Context, in *NamePath) (*struct{}, error) {
-			err := s.onSite(ctx, administerSites, in.Name)
-			if err == nil {
-				err = missing(s.Inventory.RemoveSite(ctx, in.Name), "site "+in.Name)
-			}
-			s.audit(ctx, person(ctx).Name, "remove-site", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "remove-site", in.Name, s.onSite(ctx, administerSites, in.Name), func(string) error {
+				return missing(s.Inventory.RemoveSite(ctx, in.Name), "site "+in.Name)
+			})
 		})
 	type mergeInput struct {
 		NamePath

@@ -55,9 +55,7 @@ func (s *server) userRoutes(api huma.API) {
 		})
 	register(s, api, administerPeople, http.MethodDelete, "/users/{name}", "remove-user", "Remove a user with sessions and tokens",
 		func(ctx context.Context, in *NamePath) (*struct{}, error) {
-			err := s.Access.RemoveUser(ctx, in.Name)
-			s.audit(ctx, person(ctx).Name, "remove-user", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "remove-user", in.Name, nil, func(string) error { return s.Access.RemoveUser(ctx, in.Name) })
 		})
 	type passwordInput struct {
 		NamePath
@@ -65,9 +63,7 @@ func (s *server) userRoutes(api huma.API) {
 	}
 	register(s, api, administerPeople, http.MethodPut, "/users/{name}/password", "reset-password", "Give a user a new password; all sessions of the user end",
 		func(ctx context.Context, in *passwordInput) (*struct{}, error) {
-			err := s.Access.ResetPassword(ctx, in.Name, in.Body.Password)
-			s.audit(ctx, person(ctx).Name, "reset-password", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "reset-password", in.Name, nil, func(string) error { return s.Access.ResetPassword(ctx, in.Name, in.Body.Password) })
 		})
 	register(s, api, seePeople, http.MethodGet, "/users/{name}/tokens", "list-user-tokens", "The tokens of a user",
 		func(ctx context.Context, in *NamePath) (*body[v1.List[v1.Token]], error) {
@@ -80,9 +76,9 @@ func (s *server) userRoutes(api huma.API) {
 	}
 	register(s, api, administerPeople, http.MethodDelete, "/users/{name}/tokens/{id}", "drop-user-token", "Take back a token of a user",
 		func(ctx context.Context, in *tokenInput) (*struct{}, error) {
-			err := missing(s.Store.DropToken(ctx, in.Name, in.ID), fmt.Sprintf("token %d of %s", in.ID, in.Name))
-			s.audit(ctx, person(ctx).Name, "drop-token", fmt.Sprintf("%d of %s", in.ID, in.Name), outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "drop-token", fmt.Sprintf("%d of %s", in.ID, in.Name), nil, func(string) error {
+				return missing(s.Store.DropToken(ctx, in.Name, in.ID), fmt.Sprintf("token %d of %s", in.ID, in.Name))
+			})
 		})
 }
 
@@ -126,15 +122,11 @@ func (s *server) roleRoutes(api huma.API) {
 					return nil, fmt.Errorf("rule %d is %w: %w", i+1, errInvalid, err)
 				}
 			}
-			err := s.Access.PutRole(ctx, r)
-			s.audit(ctx, person(ctx).Name, "put-role", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "put-role", in.Name, nil, func(string) error { return s.Access.PutRole(ctx, r) })
 		})
 	register(s, api, administerPeople, http.MethodDelete, "/roles/{name}", "remove-role", "Remove a role that nobody has",
 		func(ctx context.Context, in *NamePath) (*struct{}, error) {
-			err := s.Access.RemoveRole(ctx, in.Name)
-			s.audit(ctx, person(ctx).Name, "remove-role", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "remove-role", in.Name, nil, func(string) error { return s.Access.RemoveRole(ctx, in.Name) })
 		})
 }
 

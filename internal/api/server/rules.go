@@ -38,8 +38,6 @@ func (s *server) ruleRoutes(api huma.API) {
 		})
 	register(s, api, administer, http.MethodDelete, "/change-rules/{name}", "remove-change-rule", "Remove a rule of the house for changes",
 		func(ctx context.Context, in *NamePath) (*struct{}, error) {
-			err := missing(s.Rules.Remove(ctx, in.Name), fmt.Sprintf("rule %s", in.Name))
-			s.audit(ctx, person(ctx).Name, "remove-change-rule", in.Name, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "remove-change-rule", in.Name, nil, func(string) error { return missing(s.Rules.Remove(ctx, in.Name), fmt.Sprintf("rule %s", in.Name)) })
 		})
 }

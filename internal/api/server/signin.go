@@ -103,9 +103,9 @@ func (s *server) signInRoutes(api huma.API) {
 		})
 	register(s, api, signedIn, http.MethodDelete, "/tokens/{id}", "drop-token", "Take back a token of one's own",
 		func(ctx context.Context, in *TokenPath) (*struct{}, error) {
-			err := missing(s.Store.DropToken(ctx, person(ctx).Name, in.ID), fmt.Sprintf("token %d", in.ID))
-			s.audit(ctx, person(ctx).Name, "drop-token", fmt.Sprint(in.ID), outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "drop-token", fmt.Sprint(in.ID), nil, func(by string) error {
+				return missing(s.Store.DropToken(ctx, by, in.ID), fmt.Sprintf("token %d", in.ID))
+			})
 		})
 	type passwordInput struct {
 		Caller
@@ -131,9 +131,7 @@ func (s *server) signInRoutes(api huma.API) {
 	}
 	register(s, api, signedIn, http.MethodDelete, "/sessions/{id}", "end-session", "End a session of one's own",
 		func(ctx context.Context, in *sessionPath) (*struct{}, error) {
-			err := s.Access.EndSession(ctx, person(ctx).Name, in.ID)
-			s.audit(ctx, person(ctx).Name, "end-session", in.ID, outcome(err))
-			return nil, err
+			return nil, s.act(ctx, "end-session", in.ID, nil, func(by string) error { return s.Access.EndSession(ctx, by, in.ID) })
 		})
 	type auditQuery struct {
 		Before int64  `query:"before" minimum:"0" maximum:"9007199254740991" doc:"Only entries before the one of this id"`
@@ -221,20 +219,4 @@ func newTokenOut(t store.Token, secret string, err error) (*body[v1.NewToken], e
 
 func tokenOut(t store.Token) v1.Token {
 	return v1.Token{ID: t.ID, Label: t.Label, ReadOnly: t.ReadOnly, CreatedAt: t.CreatedAt, ExpiresAt: t.ExpiresAt}
-}
-
-// audit records who did what. What cannot be recorded is at least in the log.
-func (s *server) audit(ctx context.Context, user, action, object, detail string) {
-	err := s.Store.Audit(context.WithoutCancel(ctx), store.AuditEntry{At: time.Now().UTC(), User: user, Action: action, Object: object, Detail: detail})
-	if err != nil {
-		s.opts.Log.Error("the audit log could not be written", "user", user, "action", action, "object", object, "err", err)
-		s.writes.failed()
-	}
-}
-
-func outcome(err error) string {
-	if err != nil {
-		return "refused: " + err.Error()
-	}
-	return "done"
 }
