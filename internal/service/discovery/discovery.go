@@ -107,17 +107,20 @@ func (s *Service) Start(ctx context.Context, r Request) (store.Discovery, error)
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.current != nil {
-		return s.current.snapshot(), ErrBusy
+	if s.current != nil { // one that is over and only not kept yet is in nobody's way
+		if d := s.current.snapshot(); d.State == Running {
+			return d, ErrBusy
+		}
 	}
 	d := store.Discovery{State: Running, DiscoveryBody: store.DiscoveryBody{By: r.By, Targets: r.Targets, Hops: r.Hops, StartedAt: time.Now().UTC(), Queued: len(queue)}}
 	if d.Number, err = s.store.AddDiscovery(ctx, d); err != nil {
 		return d, err
 	}
 	run, cancel := context.WithCancel(s.ctx)
-	s.current = newSearch(s, d, r, queue, cancel)
-	s.wg.Go(func() { s.run(run, s.current) })
-	return s.current.snapshot(), nil
+	x := newSearch(s, d, r, queue, cancel)
+	s.current = x
+	s.wg.Go(func() { s.run(run, x) })
+	return x.snapshot(), nil
 }
 
 // targets lists the addresses to begin with, as host:port.
@@ -319,7 +322,9 @@ func (s *Service) run(ctx context.Context, x *search) {
 		s.log.Error("a search could not be kept", "search", d.Number, "err", err)
 	}
 	s.mu.Lock()
-	s.current = nil
+	if s.current == x {
+		s.current = nil
+	}
 	s.mu.Unlock()
 	s.feed.Tell(fact.Of(d.EndedAt, fact.TheSearch(d.Number), fact.SearchEnded{State: d.State, Found: d.Found}))
 }
