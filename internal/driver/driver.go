@@ -76,19 +76,25 @@ type Connector interface {
 	Connect(ctx context.Context, t Target) (Session, error)
 }
 
-// Session is a device in hand. What it can do beyond this is found by asking it for Writer and Watcher.
-// The methods may be called from many goroutines; every one returns when its context ends.
+// Session is a device in hand. What it can do beyond this is found by asking it for ConfigReader, StateReader, Inspector, Writer,
+// Watcher and the like. The methods may be called from many goroutines; every one returns when its context ends.
 type Session interface {
 	Identify(ctx context.Context) (network.Identity, error)
-	// ReadConfig reads what the device runs.
-	ReadConfig(ctx context.Context) (Configuration, error)
-	// ReadState reads what the device observes.
-	ReadState(ctx context.Context) (network.State, error)
 	// Ping asks for a sign of life as cheaply as the protocol allows.
 	Ping(ctx context.Context) error
 	// Done is closed when the session has ended by itself or by Close.
 	Done() <-chan struct{}
 	Close() error
+}
+
+// ConfigReader is a session whose device tells what it runs.
+type ConfigReader interface {
+	ReadConfig(ctx context.Context) (Configuration, error)
+}
+
+// StateReader is a session whose device tells what it observes at its ports.
+type StateReader interface {
+	ReadState(ctx context.Context) (network.State, error)
 }
 
 // Configuration is what a device runs: as the product models it, and whole, in the device's own form.

@@ -143,8 +143,12 @@ func NewDevice(r Record, s Sight, site *Site, nameOf func(systemName string) str
 	}
 	id := s.Identity
 	d.text = fold(r.Name, site.Name, site.Title, string(id.Kind), id.Maker, id.Model, id.Serial, id.Firmware, d.host, r.Notes, r.Contact, strings.Join(r.Tags, " "))
-	ports := make([]*Port, 0, len(s.Config.Ports))
-	for _, name := range s.Config.PortNames() {
+	names := s.Config.PortNames()
+	if len(names) == 0 { // of a device that does not tell what it runs, the ports are those that it observes
+		names = slices.SortedFunc(keys(s.State.Ports), network.ComparePorts)
+	}
+	ports := make([]*Port, 0, len(names))
+	for _, name := range names {
 		p := newPort(d, name, nameOf)
 		d.Ports.Add(p.Health)
 		ports = append(ports, p)
@@ -174,6 +178,9 @@ func keys[K comparable, V any](m map[K]V) func(func(K) bool) {
 func newPort(d *Device, name string, nameOf func(string) string) *Port {
 	p := &Port{Ref: network.PortRef{Device: d.Name, Port: name}, Device: d, Config: d.Config.Ports[name], Away: d.Reach != network.ReachConnected}
 	p.State, p.Known = d.State.Ports[name]
+	if _, told := d.Config.Ports[name]; !told {
+		p.Config.Enabled = true // as far as anybody knows
+	}
 	// A port that had a neighbour, or was seen to work once, is missed; one that was never used is not.
 	wanted := p.State.Neighbour != nil || p.State.Counters != (network.Counters{})
 	p.Health = network.PortHealth(p.Config, p.State, p.Known && !p.Away, wanted)

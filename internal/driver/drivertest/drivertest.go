@@ -67,16 +67,35 @@ func Run(t *testing.T, b Bench) {
 		assert.NotEmpty(t, id.Serial)
 		assert.NotEmpty(t, id.Model)
 	})
-	t.Run("reads state of every port it has configuration of", func(t *testing.T) {
-		c, err := s.ReadConfig(ctx)
-		require.NoError(t, err)
-		assert.NotEmpty(t, c.Document())
-		st, err := s.ReadState(ctx)
-		require.NoError(t, err)
-		for name := range c.Ports {
-			assert.Contains(t, st.Ports, name)
-		}
-	})
+	config, tellsConfig := s.(driver.ConfigReader)
+	state, observes := s.(driver.StateReader)
+	if tellsConfig {
+		t.Run("reads what it runs", func(t *testing.T) {
+			c, err := config.ReadConfig(ctx)
+			require.NoError(t, err)
+			assert.NotEmpty(t, c.Document())
+			assert.NotEmpty(t, c.Ports)
+		})
+	}
+	if observes {
+		t.Run("reads what it observes", func(t *testing.T) {
+			st, err := state.ReadState(ctx)
+			require.NoError(t, err)
+			assert.NotEmpty(t, st.Ports)
+			assert.WithinDuration(t, time.Now(), st.ObservedAt, time.Minute)
+		})
+	}
+	if tellsConfig && observes {
+		t.Run("observes every port that it has set up", func(t *testing.T) {
+			c, err := config.ReadConfig(ctx)
+			require.NoError(t, err)
+			st, err := state.ReadState(ctx)
+			require.NoError(t, err)
+			for name := range c.Ports {
+				assert.Contains(t, st.Ports, name)
+			}
+		})
+	}
 	t.Run("gives a sign of life", func(t *testing.T) { assert.NoError(t, s.Ping(ctx)) })
 	if _, ok := s.(driver.Writer); ok {
 		b.writes(t)
@@ -87,7 +106,7 @@ func Run(t *testing.T, b Bench) {
 	t.Run("ends", func(t *testing.T) {
 		require.NoError(t, s.Close())
 		<-s.Done()
-		_, err := s.ReadState(ctx)
+		_, err := s.Identify(ctx)
 		assert.Error(t, err)
 	})
 }
@@ -103,7 +122,7 @@ func connect(t *testing.T, b Bench) driver.Session {
 // change returns the running configuration and one with the port in the other VLAN.
 func (b Bench) change(t *testing.T, s driver.Session) (before, after network.Config) {
 	t.Helper()
-	c, err := s.ReadConfig(t.Context())
+	c, err := s.(driver.ConfigReader).ReadConfig(t.Context())
 	require.NoError(t, err)
 	after = c.Config.Clone()
 	p, ok := after.Ports[b.Port]
@@ -115,7 +134,7 @@ func (b Bench) change(t *testing.T, s driver.Session) (before, after network.Con
 
 func (b Bench) running(t *testing.T, s driver.Session) network.Config {
 	t.Helper()
-	c, err := s.ReadConfig(t.Context())
+	c, err := s.(driver.ConfigReader).ReadConfig(t.Context())
 	require.NoError(t, err)
 	return c.Config
 }

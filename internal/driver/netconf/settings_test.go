@@ -138,7 +138,7 @@ func readBack(t *testing.T, device string, s driver.Session, objects []string, s
 	defer cancel()
 	writer := s.(driver.Writer)
 	read := func() network.Config {
-		c, err := s.ReadConfig(ctx)
+		c, err := s.(driver.ConfigReader).ReadConfig(ctx)
 		require.NoError(t, err)
 		return c.Config
 	}

@@ -315,9 +315,11 @@ func (f *Fleet) Survey(ctx context.Context, t driver.Target) (network.Identity, 
 	if err != nil {
 		return id, nil, err
 	}
-	st, err := s.ReadState(ctx)
-	if err != nil {
-		return id, nil, err
+	var st network.State
+	if r, ok := s.(driver.StateReader); ok {
+		if st, err = r.ReadState(ctx); err != nil {
+			return id, nil, err
+		}
 	}
 	var inside network.Inside
 	if i, ok := s.(driver.Inspector); ok {
@@ -360,9 +362,13 @@ func (f *Fleet) Await(ctx context.Context, name string) error {
 func (f *Fleet) ReadConfig(ctx context.Context, name string) (network.Config, error) {
 	var out network.Config
 	err := f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
+		r, ok := s.(driver.ConfigReader)
+		if !ok {
+			return fmt.Errorf("%w: %s does not tell what it runs", ErrCannot, name)
+		}
 		defer u.engage()()
 		told := u.isAwaited()
-		c, err := s.ReadConfig(ctx)
+		c, err := r.ReadConfig(ctx)
 		if err != nil {
 			return err
 		}

@@ -286,20 +286,30 @@ func (u *unit) readAll(ctx context.Context, s driver.Session) error {
 	if err != nil {
 		return err
 	}
-	c, err := s.ReadConfig(ctx)
-	if err != nil {
-		return err
-	}
-	begun := time.Now()
-	st, err := s.ReadState(ctx)
-	if err != nil {
-		return err
-	}
 	u.mu.Lock()
-	u.view.Identity = id
+	u.view.Identity, u.view.SeenAt = id, time.Now().UTC()
 	u.mu.Unlock()
-	u.tookConfig(c, "")
-	u.tookState(st, begun)
+	reader, tellsConfig := s.(driver.ConfigReader)
+	var c driver.Configuration
+	if tellsConfig {
+		if c, err = reader.ReadConfig(ctx); err != nil {
+			return err
+		}
+	}
+	observer, observes := s.(driver.StateReader)
+	var st network.State
+	begun := time.Now()
+	if observes {
+		if st, err = observer.ReadState(ctx); err != nil {
+			return err
+		}
+	}
+	if tellsConfig {
+		u.tookConfig(c, "")
+	}
+	if observes {
+		u.tookState(st, begun)
+	}
 	return u.inspect(ctx, s)
 }
 
@@ -360,14 +370,7 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 				continue
 			}
 			poll.Reset(u.fleet.period(t.Poll, pollSpacing))
-			err = within(ctx, t.Request, func(ctx context.Context) error {
-				begun := time.Now()
-				st, err := s.ReadState(ctx)
-				if err == nil {
-					u.tookState(st, begun)
-				}
-				return err
-			})
+			err = within(ctx, t.Request, func(ctx context.Context) error { return u.observe(ctx, s) })
 		case <-look.C:
 			if later(look, t.Quiet) {
 				continue
@@ -396,13 +399,28 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 	}
 }
 
+// observe reads the state of a device that tells it.
+func (u *unit) observe(ctx context.Context, s driver.Session) error {
+	r, ok := s.(driver.StateReader)
+	if !ok {
+		return nil
+	}
+	begun := time.Now()
+	st, err := r.ReadState(ctx)
+	if err == nil {
+		u.tookState(st, begun)
+	}
+	return err
+}
+
 // readAgain reads the configuration after it changed, unless somebody else did since.
 func (u *unit) readAgain(ctx context.Context, s driver.Session) error {
 	by, awaited := u.takeAwaited()
-	if !awaited {
+	r, ok := s.(driver.ConfigReader)
+	if !awaited || !ok {
 		return nil
 	}
-	c, err := s.ReadConfig(ctx)
+	c, err := r.ReadConfig(ctx)
 	if err == nil {
 		u.tookConfig(c, by)
 	}

@@ -93,6 +93,8 @@ func (s *Service) take(ctx context.Context, d store.Device) error {
 	}
 	if err == nil {
 		last.Known, last.Config = true, snap.Config
+	}
+	if err == nil || len(ports) > 0 {
 		last.State = network.State{ObservedAt: d.SeenAt, Ports: ports}
 	}
 	if d.CallsHome {

@@ -49,6 +49,7 @@ type device struct {
 	config network.Config
 	state  network.State
 	hooked []chan driver.Event
+	bare   bool
 }
 
 // New builds a house whose devices are read. What is to watch it from the begin is put in by before.
@@ -105,6 +106,24 @@ func (h *House) Stranger(name, address string, hears ...string) {
 		d.state.Ports[fmt.Sprint("far", i)] = network.PortState{Oper: network.Up, Neighbour: &network.Neighbour{SystemName: "far", PortID: "1", Address: at}}
 	}
 	h.devices[address] = d
+}
+
+// Bare has a device stand at an address that tells who it is and what it observes, and nothing else.
+func (h *House) Bare(name, address string) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	d := newDevice(name)
+	d.bare = true
+	h.devices[address] = d
+}
+
+// Observe has the link of a port come or go, which the device does not tell by itself.
+func (h *House) Observe(address, port string, oper network.OperStatus) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	p := h.devices[address].state.Ports[port]
+	p.Oper = oper
+	h.devices[address].state.Ports[port] = p
 }
 
 func newDevice(name string) *device {
@@ -197,8 +216,23 @@ func (c connector) Connect(ctx context.Context, t driver.Target) (driver.Session
 	case t.Password != "word":
 		return nil, driver.ErrCredentials
 	}
-	return &session{h: c.h, d: c.h.devices[t.Address], done: make(chan struct{})}, nil
+	s := &session{h: c.h, d: c.h.devices[t.Address], done: make(chan struct{})}
+	if s.d.bare {
+		return bareSession{s}, nil
+	}
+	return s, nil
 }
+
+// bareSession identifies its device and reads its state, and can do nothing else.
+type bareSession struct{ s *session }
+
+func (b bareSession) Identify(ctx context.Context) (network.Identity, error) {
+	return b.s.Identify(ctx)
+}
+func (b bareSession) ReadState(ctx context.Context) (network.State, error) { return b.s.ReadState(ctx) }
+func (b bareSession) Ping(ctx context.Context) error                       { return b.s.Ping(ctx) }
+func (b bareSession) Done() <-chan struct{}                                { return b.s.done }
+func (b bareSession) Close() error                                         { return b.s.Close() }
 
 type session struct {
 	h    *House
