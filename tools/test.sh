@@ -16,7 +16,7 @@ export TMPDIR=$room
 log=$room/log.json
 export EVERYPOST_PROGRAM=${EVERYPOST_PROGRAM:-$PWD/bin/everypost}
 ended=0
-"${sum[@]}" --format pkgname --jsonfile "$log" -- -race '-gcflags=modernc.org/sqlite/lib=-race=false' -parallel 4 -timeout 25m "${@:-./...}" || ended=$?
+"${sum[@]}" --format pkgname --jsonfile "$log" -- -race '-gcflags=modernc.org/sqlite/lib=-race=false' -parallel 3 -timeout 25m "${@:-./...}" || ended=$?
 echo "The ten slowest:"
 "${sum[@]}" tool slowest --num 10 --threshold 1s --jsonfile "$log"
 [ $ended -eq 0 ] || exit $ended

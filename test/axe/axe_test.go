@@ -1,6 +1,7 @@
 package axe_test
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"os"
@@ -29,54 +30,65 @@ func TestNothingSeriousForAxe(t *testing.T) {
 	r.Cameras(t, map[string]string{"poe-priority": "critical"})
 	require.NoError(t, r.World.Throw(standin.Tinker, "th-sw-02:1/1/7"))
 	c := r.Draft(t, [3]string{"th-sw-02:1/1/25", "trunk-vlans", "20,30"})
+	// visit goes to a page without loading the console anew, as people do, where it is loaded and no window is open over it.
+	visit := func(path string) chromedp.Action {
+		return chromedp.ActionFunc(func(ctx context.Context) error {
+			there := false
+			err := chromedp.Evaluate(fmt.Sprintf(`Boolean(window.axe) && !document.querySelector("[role=dialog]") && (history.pushState({}, "", %q), dispatchEvent(new PopStateEvent("popstate")), true)`, path), &there).Do(ctx)
+			if err != nil || there {
+				return err
+			}
+			return chromedp.Navigate(r.Base + path).Do(ctx)
+		})
+	}
 	pages := map[string][]chromedp.Action{
-		"watch":         {chromedp.Navigate(r.Base + "/watch"), browser.Shows("Tern Haven")},
-		"devices":       {chromedp.Navigate(r.Base + "/devices"), browser.Shows("th-sw-02")},
-		"enrol":         {chromedp.Navigate(r.Base + "/devices?enrol=1"), browser.Shows("Show its host key")},
-		"device":        {chromedp.Navigate(r.Base + "/devices/th-sw-02?sel=1%2F1%2F7"), browser.Shows("H24P")},
-		"particulars":   {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=particulars"), browser.Shows("Serial number")},
-		"configuration": {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=configuration"), browser.Shows("<hostname>")},
-		"changes":       {chromedp.Navigate(r.Base + "/changes"), browser.Shows("checked")},
-		"ports":         {chromedp.Navigate(r.Base + "/ports?sel=th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F10"), browser.Shows("th-sw-01:1/1/1")},
-		"tray":          {chromedp.Navigate(fmt.Sprintf("%s/watch?tray=%d", r.Base, c.Number)), browser.Shows("Mend it in the draft")},
-		"clients":       {chromedp.Navigate(r.Base + "/clients?group=vlan"), browser.Shows("th-sw-01:1/1/10")},
-		"sites":         {chromedp.Navigate(r.Base + "/sites"), browser.Press("Tern Haven terminal"), browser.Shows("Details of tern-haven")},
-		"discover":      {chromedp.Navigate(r.Base + "/discover"), browser.Shows("Nothing was searched yet")},
-		"hardware":      {chromedp.Navigate(r.Base + "/devices/th-sw-01?tab=hardware"), browser.Shows("power supply")},
-		"wireless":      {chromedp.Navigate(r.Base + "/devices/th-ap-01?tab=wireless"), browser.Shows("Radio 1, 5 GHz")},
-		"scope, wrong":  {chromedp.Navigate(r.Base + "/devices"), browser.Shows("th-fw-01"), browser.Type(rig.ScopeLine, "knd = switch"), browser.Shows("did you mean `kind`?")},
-		"grouped":       {chromedp.Navigate(r.Base + "/devices?group=kind"), browser.Shows("access-point")},
-		"palette":       {chromedp.Navigate(r.Base + "/watch"), browser.Press("Find and do"), browser.Until("document.querySelector(`[cmdk-input]`)"), browser.Type(`[cmdk-input]`, "sw-02"), browser.Shows("Halyard H24P")},
-		"people":        {chromedp.Navigate(r.Base + "/people"), browser.Press("Ada Quill"), browser.Shows("Tokens")},
-		"roles":         {chromedp.Navigate(r.Base + "/people?tab=roles&role=technician"), browser.Shows("What the rules come to")},
-		"a new role":    {chromedp.Navigate(r.Base + "/people?tab=roles&role=technician"), browser.Press("Make one like it"), browser.Shows("Another rule")},
-		"audit":         {chromedp.Navigate(r.Base + "/people?tab=audit"), browser.Shows("sign-in")},
-		"own":           {chromedp.Navigate(r.Base + "/own"), browser.Shows("Your password")},
-		"expected":      {chromedp.Navigate(r.Base + "/expected"), browser.Shows("No device is expected")},
-		"vlans":         {chromedp.Navigate(r.Base + "/vlans?vlan=40"), browser.Shows("Its ports"), browser.Press("Carry it from here to there…"), browser.Shows("Show what it takes")},
-		"settings":      {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=settings"), browser.Shows("Spanning tree")},
-		"templates":     {chromedp.Navigate(r.Base + "/templates"), browser.Shows("About"), browser.Press("Make a template"), browser.Shows("what people call it")},
-		"a template":    {chromedp.Navigate(r.Base + "/templates?view=picks"), browser.Shows("follows in all")},
-		"drift":         {chromedp.Navigate(r.Base + "/drift"), browser.Shows("night-shift")},
-		"layers":        {chromedp.Navigate(r.Base + "/devices/th-sw-02?sel=1%2F1%2F17&settings=Layers"), browser.Shows("critical")},
-		"site settings": {chromedp.Navigate(r.Base + "/sites"), browser.Press("Settings"), browser.Shows("NTP servers")},
-		"a class":       {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=settings&object=vlan%2F50"), browser.Shows("IGMP snooping")},
-		"rules":         {chromedp.Navigate(r.Base + "/changes?view=rules"), browser.Press("New rule"), browser.Shows("A second person has to approve")},
-		"set up":        {chromedp.Navigate(r.Base + "/setup?site=tern-haven&step=5"), browser.Press("Some ports"), browser.Until("document.querySelector(`input[aria-label=Ports]`)")},
-		"set up, sum":   {chromedp.Navigate(r.Base + "/setup?site=tern-haven&step=6"), browser.Shows("Everything is already as it says")},
-		"groups":        {chromedp.Navigate(r.Base + "/groups"), browser.Press("Make a group"), browser.Shows("Picked by")},
-		"map":           {chromedp.Navigate(r.Base + "/map?site=tern-haven&vlan=50"), browser.Until("document.querySelectorAll(`.react-flow__node`).length === 5")},
-		"places":        {chromedp.Navigate(r.Base + "/map?view=places"), browser.Shows("No site has coordinates")},
-		"racks":         {chromedp.Navigate(r.Base + "/map?view=racks"), browser.Shows("No device is in a rack")},
-		"links":         {chromedp.Navigate(r.Base + "/map?view=links"), browser.Shows("4 links")},
-		"history":       {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=history&period=1h"), browser.Until("document.querySelector(`figure canvas`)")},
-		"services":      {chromedp.Navigate(r.Base + "/devices/th-fw-01?tab=services"), browser.Shows("days left")},
-		"routing":       {chromedp.Navigate(r.Base + "/devices/th-edge-01?tab=routing"), browser.Shows("BGP with")},
-		"terminal":      {chromedp.Navigate(r.Base + "/devices/th-sw-02?tab=terminal"), browser.Press("Open a terminal"), browser.Until("document.querySelector(`.xterm`)?.innerText.includes(`Type help`)")},
-		"terminals":     {chromedp.Navigate(r.Base + "/people?tab=terminals"), browser.Shows("terminal")},
-		"a client":      {chromedp.Navigate(r.Base + "/clients"), browser.Shows("th-sw-01:1/1/10"), browser.Press("no name"), browser.Shows("first seen")},
-		"nowhere":       {chromedp.Navigate(r.Base + "/no/such/page"), browser.Shows("There is nothing at this address")},
-		"no device":     {chromedp.Navigate(r.Base + "/devices/nobody"), browser.Shows("not found")},
+		"watch":         {visit("/watch"), browser.Shows("Tern Haven")},
+		"devices":       {visit("/devices"), browser.Shows("th-sw-02")},
+		"enrol":         {visit("/devices?enrol=1"), browser.Shows("Show its host key")},
+		"device":        {visit("/devices/th-sw-02?sel=1%2F1%2F7"), browser.Shows("H24P")},
+		"particulars":   {visit("/devices/th-sw-02?tab=particulars"), browser.Shows("Serial number")},
+		"configuration": {visit("/devices/th-sw-02?tab=configuration"), browser.Shows("<hostname>")},
+		"changes":       {visit("/changes"), browser.Shows("checked")},
+		"ports":         {visit("/ports?sel=th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F10"), browser.Shows("th-sw-01:1/1/1")},
+		"tray":          {visit(fmt.Sprintf("/watch?tray=%d", c.Number)), browser.Shows("Mend it in the draft")},
+		"clients":       {visit("/clients?group=vlan"), browser.Shows("th-sw-01:1/1/10")},
+		"sites":         {visit("/sites"), browser.Press("Tern Haven terminal"), browser.Shows("Details of tern-haven")},
+		"discover":      {visit("/discover"), browser.Shows("Nothing was searched yet")},
+		"hardware":      {visit("/devices/th-sw-01?tab=hardware"), browser.Shows("power supply")},
+		"wireless":      {visit("/devices/th-ap-01?tab=wireless"), browser.Shows("Radio 1, 5 GHz")},
+		"scope, wrong":  {visit("/devices"), browser.Shows("th-fw-01"), browser.Type(rig.ScopeLine, "knd = switch"), browser.Shows("did you mean `kind`?")},
+		"grouped":       {visit("/devices?group=kind"), browser.Shows("access-point")},
+		"palette":       {visit("/watch"), browser.Press("Find and do"), browser.Until("document.querySelector(`[cmdk-input]`)"), browser.Type(`[cmdk-input]`, "sw-02"), browser.Shows("Halyard H24P")},
+		"people":        {visit("/people"), browser.Press("Ada Quill"), browser.Shows("Tokens")},
+		"roles":         {visit("/people?tab=roles&role=technician"), browser.Shows("What the rules come to")},
+		"a new role":    {visit("/people?tab=roles&role=technician"), browser.Press("Make one like it"), browser.Shows("Another rule")},
+		"audit":         {visit("/people?tab=audit"), browser.Shows("sign-in")},
+		"own":           {visit("/own"), browser.Shows("Your password")},
+		"expected":      {visit("/expected"), browser.Shows("No device is expected")},
+		"vlans":         {visit("/vlans?vlan=40"), browser.Shows("Its ports"), browser.Press("Carry it from here to there…"), browser.Shows("Show what it takes")},
+		"settings":      {visit("/devices/th-sw-02?tab=settings"), browser.Shows("Spanning tree")},
+		"templates":     {visit("/templates"), browser.Shows("About"), browser.Press("Make a template"), browser.Shows("what people call it")},
+		"a template":    {visit("/templates?view=picks"), browser.Shows("follows in all")},
+		"drift":         {visit("/drift"), browser.Shows("night-shift")},
+		"layers":        {visit("/devices/th-sw-02?sel=1%2F1%2F17&settings=Layers"), browser.Shows("critical")},
+		"site settings": {visit("/sites"), browser.Press("Settings"), browser.Shows("NTP servers")},
+		"a class":       {visit("/devices/th-sw-02?tab=settings&object=vlan%2F50"), browser.Shows("IGMP snooping")},
+		"rules":         {visit("/changes?view=rules"), browser.Press("New rule"), browser.Shows("A second person has to approve")},
+		"set up":        {visit("/setup?site=tern-haven&step=5"), browser.Press("Some ports"), browser.Until("document.querySelector(`input[aria-label=Ports]`)")},
+		"set up, sum":   {visit("/setup?site=tern-haven&step=6"), browser.Shows("Everything is already as it says")},
+		"groups":        {visit("/groups"), browser.Press("Make a group"), browser.Shows("Picked by")},
+		"map":           {visit("/map?site=tern-haven&vlan=50"), browser.Until("document.querySelectorAll(`.react-flow__node`).length === 5")},
+		"places":        {visit("/map?view=places"), browser.Shows("No site has coordinates")},
+		"racks":         {visit("/map?view=racks"), browser.Shows("No device is in a rack")},
+		"links":         {visit("/map?view=links"), browser.Shows("4 links")},
+		"history":       {visit("/devices/th-sw-02?tab=history&period=1h"), browser.Until("document.querySelector(`figure canvas`)")},
+		"services":      {visit("/devices/th-fw-01?tab=services"), browser.Shows("days left")},
+		"routing":       {visit("/devices/th-edge-01?tab=routing"), browser.Shows("BGP with")},
+		"terminal":      {visit("/devices/th-sw-02?tab=terminal"), browser.Press("Open a terminal"), browser.Until("document.querySelector(`.xterm`)?.innerText.includes(`Type help`)")},
+		"terminals":     {visit("/people?tab=terminals"), browser.Shows("terminal")},
+		"a client":      {visit("/clients"), browser.Shows("th-sw-01:1/1/10"), browser.Press("no name"), browser.Shows("first seen")},
+		"nowhere":       {visit("/no/such/page"), browser.Shows("There is nothing at this address")},
+		"no device":     {visit("/devices/nobody"), browser.Shows("not found")},
 	}
 	// The second look, in the dark, is for what differs there: the contrast.
 	look := func(t *testing.T, b *browser.Browser, name string, actions ...chromedp.Action) {
@@ -86,7 +98,13 @@ func TestNothingSeriousForAxe(t *testing.T) {
 			return chromedp.Evaluate(`axe.run(`+what+`).then(r => r.violations.filter(v => v.impact === "serious" || v.impact === "critical")
 				.map(v => v.id + ": " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + (n.any[0]?.message ?? "")).join(" | ")))`, found, awaitPromise)
 		}
-		require.NoError(t, b.Run(append(actions, browser.Theme("light"), chromedp.Evaluate(string(axe)+"; true", nil), run(`{resultTypes: ["violations"]}`, &light), browser.Theme("dark"), run(`{runOnly: ["color-contrast"], resultTypes: ["violations"]}`, &dark),
+		require.NoError(t, b.Run(append(actions, browser.Theme("light"), chromedp.ActionFunc(func(ctx context.Context) error {
+			there := false
+			if err := chromedp.Evaluate(`Boolean(window.axe)`, &there).Do(ctx); err != nil || there {
+				return err
+			}
+			return chromedp.Evaluate(string(axe)+"; true", nil).Do(ctx)
+		}), run(`{resultTypes: ["violations"]}`, &light), browser.Theme("dark"), run(`{runOnly: ["color-contrast"], resultTypes: ["violations"]}`, &dark),
 			browser.Theme("light"))...), name)
 		assert.Empty(t, light, name)
 		assert.Empty(t, dark, name+", dark")

@@ -1,6 +1,12 @@
 package console_test
 
 import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
+	"sync"
 	"testing"
 
 	"github.com/chromedp/cdproto/network"
@@ -154,4 +160,45 @@ func TestEndedSessionAsksForSigningInAtTheSamePlace(t *testing.T) {
 		browser.Shows("H24P"),
 	))
 	b.Complaints = nil // the browser tells of the refused request
+}
+
+// What happens while a page is read for the first time is shown all the same, though the answer is from before.
+func TestWhatHappensDuringTheFirstReadingIsShown(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	target, err := url.Parse(r.Base)
+	require.NoError(t, err)
+	asked, release := make(chan struct{}), make(chan struct{})
+	var first sync.Once
+	proxy := &httputil.ReverseProxy{FlushInterval: -1, Rewrite: func(p *httputil.ProxyRequest) {
+		p.SetURL(target)
+		p.Out.Host = p.In.Host
+	}, ModifyResponse: func(resp *http.Response) error {
+		if resp.Request.URL.Path == "/api/v1/devices/th-sw-02" {
+			first.Do(func() { // the answer is there, and is slow to come
+				close(asked)
+				<-release
+			})
+		}
+		return nil
+	}}
+	slow := httptest.NewServer(proxy)
+	t.Cleanup(slow.Close)
+	t.Cleanup(slow.CloseClientConnections)
+	b := rig.NewBrowser(t)
+	require.NoError(t, b.Run(browser.SignIn(slow.URL, "ada", rig.Password), browser.Shows("Tern Haven terminal"), chromedp.Navigate(slow.URL+"/devices/th-sw-02")))
+	<-asked
+	require.NoError(t, b.Run(browser.Shows("Live")))
+	require.NoError(t, r.World.Throw(standin.NewHostKey, "th-sw-02"))
+	require.Eventually(t, func() bool {
+		d, err := r.Device(t.Context(), "th-sw-02")
+		return err == nil && d.Reach == "refused"
+	}, rig.WaitLong, rig.WaitStep)
+	// The page heard of it when it hears of what happens after it: it reads the devices anew.
+	var since float64
+	require.NoError(t, b.Run(chromedp.Evaluate(`performance.now()`, &since)))
+	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-01:1/1/10"))
+	require.NoError(t, b.Run(browser.Until(fmt.Sprintf(`performance.getEntriesByType("resource").some(e => e.startTime > %f && e.name.includes("/api/v1/devices?"))`, since))))
+	close(release)
+	require.NoError(t, b.Run(browser.Shows("Look at its host key")))
 }

@@ -21,7 +21,7 @@ import (
 
 func TestEditsThatCannotBe(t *testing.T) {
 	t.Parallel()
-	r := rig.Shared(t)
+	r := rig.Start(t, rig.World(t))
 	for name, tc := range map[string]struct {
 		edit v1.Edit
 		says string
@@ -51,7 +51,7 @@ func TestEditsThatCannotBe(t *testing.T) {
 
 func TestABadEditLeavesTheDraftAsItWas(t *testing.T) {
 	t.Parallel()
-	r := rig.Shared(t)
+	r := rig.Start(t, rig.World(t))
 	c := r.Draft(t, [3]string{rig.Printer, "vlan", "40"})
 	_, err := r.AddEdits(t.Context(), c.Number, []v1.Edit{{Port: rig.Printer, Field: "vlan", Value: "30"}, {Port: "th-sw-02:1/1/99", Field: "poe", Value: "on"}})
 	rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, "no port 1/1/99")
@@ -62,7 +62,7 @@ func TestABadEditLeavesTheDraftAsItWas(t *testing.T) {
 
 func TestBodiesThatCannotBeRead(t *testing.T) {
 	t.Parallel()
-	r := rig.Shared(t)
+	r := rig.Start(t, rig.World(t))
 	for name, tc := range map[string]struct {
 		body   string
 		status int
@@ -125,7 +125,7 @@ func TestPushOnlyWhatIsCheckedAndSeen(t *testing.T) {
 
 func TestVLANThatTheDeviceDoesNotHaveStopsThePush(t *testing.T) {
 	t.Parallel()
-	r := rig.Shared(t)
+	r := rig.Start(t, rig.World(t))
 	c := r.Draft(t, [3]string{rig.Printer, "vlan", "77"})
 	require.Len(t, c.Findings, 1)
 	assert.Equal(t, "stop", c.Findings[0].Level)
@@ -135,7 +135,7 @@ func TestVLANThatTheDeviceDoesNotHaveStopsThePush(t *testing.T) {
 
 func TestCheckOfWhatMakesNoDifference(t *testing.T) {
 	t.Parallel()
-	r := rig.Shared(t)
+	r := rig.Start(t, rig.World(t))
 	c, err := r.MakeChange(t.Context(), v1.ChangeRequest{Edits: []v1.Edit{{Port: rig.Printer, Field: "vlan", Value: "20"}}})
 	require.NoError(t, err)
 	_, err = r.Check(t.Context(), c.Number)

@@ -22,7 +22,7 @@ let held: Held = null;
 /** Holds what is shown still, or lets it follow what happens again. */
 export function hold(on: boolean) {
   held = on ? { since: Date.now(), missed: 0 } : null;
-  if (!on) void queryClient.invalidateQueries();
+  if (!on) renew();
   for (const l of listeners) l();
 }
 
@@ -72,7 +72,7 @@ export function useStream(on: boolean) {
         }
         return;
       }
-      if (w.kind === "reset") void queryClient.invalidateQueries();
+      if (w.kind === "reset") renew();
       if (w.kind === "event") happened(w.event);
     };
     channel.onmessage = (m) => take(m.data as Word);
@@ -84,7 +84,7 @@ export function useStream(on: boolean) {
     const leave = () => stop();
     const back = (e: PageTransitionEvent) => {
       if (!e.persisted) return;
-      void queryClient.invalidateQueries();
+      renew();
       stop = listen((w) => {
         take(w);
         channel.postMessage(w);
@@ -132,6 +132,19 @@ function listen(tell: (w: Word) => void): () => void {
   };
 }
 
+/**
+ * Has what filters pick read anew. What is just being read for the first time may be answered as it was before: invalidating it does not begin another
+ * reading, so one follows the answer.
+ */
+function renew(filters: { queryKey?: readonly unknown[] } = {}) {
+  for (const q of queryClient.getQueryCache().findAll(filters)) {
+    if (q.state.fetchStatus !== "fetching" || q.state.data !== undefined) continue;
+    const again = () => queryClient.invalidateQueries({ queryKey: q.queryKey, exact: true });
+    void q.promise?.then(again, again);
+  }
+  void queryClient.invalidateQueries(filters);
+}
+
 /** What is old, until it is said: many things that happen at once cost one reading each second. */
 const old = new Map<string, readonly unknown[]>();
 let saying = 0;
@@ -145,7 +158,7 @@ function mark(...queryKey: readonly unknown[]) {
 function say() {
   const list = [...old.values()];
   old.clear();
-  for (const queryKey of list) void queryClient.invalidateQueries({ queryKey });
+  for (const queryKey of list) renew({ queryKey });
   saying = window.setTimeout(() => {
     saying = 0;
     if (old.size > 0) say();
