@@ -75,7 +75,7 @@ func TestRangeOfPortsIsSelected(t *testing.T) {
 	r := rig.Shared(t)
 	b := rig.OpenConsole(t, r)
 	pick := func(row, keys string) chromedp.Action {
-		return chromedp.Evaluate(`document.querySelector('tr[aria-rowindex="`+row+`"]').dispatchEvent(new MouseEvent("click", {bubbles: true, `+keys+`}))`, nil)
+		return browser.On(`document.querySelector('tr[aria-rowindex="`+row+`"]')`, `e.dispatchEvent(new MouseEvent("click", {bubbles: true, `+keys+`}))`)
 	}
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/ports?scope="+`name+%3D+th-sw-02`), browser.Shows("28 of 99 ports"),

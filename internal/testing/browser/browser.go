@@ -71,7 +71,7 @@ func (b *Browser) Close() { b.cancel() }
 // Run does things one after another, each within a time.
 func (b *Browser) Run(actions ...chromedp.Action) error {
 	for i, a := range actions {
-		ctx, cancel := context.WithTimeout(b.ctx, 45*time.Second)
+		ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
 		err := chromedp.Run(ctx, a)
 		cancel()
 		if err != nil {
@@ -109,8 +109,7 @@ func SignIn(base, name, password string) chromedp.Action {
 // writes.)
 func Type(selector, text string) chromedp.Action {
 	return chromedp.Tasks{
-		Until(fmt.Sprintf(`document.querySelector(%q)`, selector)),
-		chromedp.Evaluate(fmt.Sprintf(`document.querySelector(%q).focus(); true`, selector), nil),
+		On(fmt.Sprintf(`document.querySelector(%q)`, selector), `e.focus()`),
 		chromedp.KeyEvent(text),
 	}
 }
@@ -119,7 +118,7 @@ func Type(selector, text string) chromedp.Action {
 func Replace(selector, text string) chromedp.Action {
 	return chromedp.Tasks{
 		Until(fmt.Sprintf(`document.querySelector(%q)?.value`, selector)),
-		chromedp.Evaluate(fmt.Sprintf(`document.querySelector(%q).select(); true`, selector), nil),
+		On(fmt.Sprintf(`document.querySelector(%q)`, selector), `e.select()`),
 		Type(selector, text),
 	}
 }
@@ -128,8 +127,7 @@ func Replace(selector, text string) chromedp.Action {
 func TypeInto(label, text string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim() === %q)`, label)
 	return chromedp.Tasks{
-		Until(find),
-		chromedp.Evaluate(`document.getElementById(`+find+`.htmlFor).focus(); true`, nil),
+		On(`document.getElementById(`+find+`?.htmlFor)`, `e.focus()`),
 		chromedp.KeyEvent(text),
 	}
 }
@@ -163,11 +161,14 @@ func Shows(text string) chromedp.Action {
 func Press(label string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("button, a, [role=tab], label, summary")].find(e =>
 		((e.getAttribute("aria-label") || e.innerText || "").trim().startsWith(%q)) && e.getClientRects().length > 0 && !e.disabled)`, label)
-	return chromedp.Tasks{
-		Until(find),
-		// Radix listens for the pointer, others for the click: give both, as a mouse does.
-		chromedp.Evaluate(`(e => { for (const t of ["pointerdown","mousedown","pointerup","mouseup"]) e.dispatchEvent(new MouseEvent(t, {bubbles: true, button: 0})); e.click(); return true })(`+find+`)`, nil),
-	}
+	// Radix listens for the pointer, others for the click: give both, as a mouse does. It comes after the answer, for the page may be another by then.
+	return On(find, `setTimeout(() => { for (const t of ["pointerdown","mousedown","pointerup","mouseup"]) e.dispatchEvent(new MouseEvent(t, {bubbles: true, button: 0})); e.click() })`)
+}
+
+// On waits for an element, which an expression finds, and does something to it, which is called e: in one step, for the page may draw it anew between
+// two.
+func On(find, do string) chromedp.Action {
+	return Until(`(e => e && (` + do + `, true))(` + find + `)`)
 }
 
 // Drag draws the mouse over an element, from a part of its width to another.
@@ -189,12 +190,8 @@ func Drag(selector string, from, to float64) chromedp.Action {
 // Choose picks an option of the select that has a label.
 func Choose(label, value string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("label")].find(l => l.innerText.trim().startsWith(%q))`, label)
-	return chromedp.Tasks{
-		Until(find),
-		chromedp.Evaluate(fmt.Sprintf(`(l => { const s = document.getElementById(l.htmlFor);
-			Object.getOwnPropertyDescriptor(Object.getPrototypeOf(s), "value").set.call(s, %q);
-			s.dispatchEvent(new Event("input", {bubbles: true})); s.dispatchEvent(new Event("change", {bubbles: true})); return true })(%s)`, value, find), nil),
-	}
+	return On(`document.getElementById(`+find+`?.htmlFor)`, fmt.Sprintf(`Object.getOwnPropertyDescriptor(Object.getPrototypeOf(e), "value").set.call(e, %q),
+			e.dispatchEvent(new Event("input", {bubbles: true})), e.dispatchEvent(new Event("change", {bubbles: true}))`, value))
 }
 
 // Picture writes a picture of the window to a file.

@@ -36,10 +36,7 @@ func OpenConsole(t *testing.T, r *Rig) *browser.Browser {
 // InDialog presses a button inside the dialog that is open.
 func InDialog(label string) chromedp.Action {
 	find := fmt.Sprintf(`[...document.querySelectorAll("[role=dialog] button")].find(b => b.innerText.trim() === %q && !b.disabled)`, label)
-	return chromedp.Tasks{
-		browser.Until(find),
-		chromedp.Evaluate(find+`.click()`, nil),
-	}
+	return browser.On(find, `setTimeout(() => e.click())`)
 }
 
 // NoDialog waits until dialogs are closed.
