@@ -32,7 +32,7 @@ type PushOptions struct {
 	InWindow bool
 }
 
-// Push starts to push a checked change, or has it wait for that, and returns at once. What becomes of it is told on the bus and
+// Push starts to push a checked change, or has it wait for that, and returns at once. What becomes of it is told to the feed and
 // kept in the change.
 func (s *Service) Push(ctx context.Context, number int64, o PushOptions) (store.Change, error) {
 	if o.Trial == 0 {
