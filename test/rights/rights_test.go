@@ -206,6 +206,41 @@ func TestConfinedPersonHearsOfHisPlaceOnly(t *testing.T) {
 	assert.NotContains(t, heard.String(), "th-sw-01")
 }
 
+// Who may see what happens, and no changes, hears nothing of them: neither in the log nor in the stream.
+func TestWhoSeesNoChangesHearsOfNone(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	require.NoError(t, r.PutRole(t.Context(), "listener", v1.RoleRequest{Rules: []v1.Rule{{Sentence: "allow see on events, devices"}}}))
+	for name, who := range map[string]struct {
+		*client.Client
+		sees bool
+	}{"a listener": {r.As(t, "wren", "listener"), false}, "a viewer": {r.As(t, "vera", "viewer"), true}} {
+		hears, begun := make(chan []string, 1), make(chan struct{})
+		go func() {
+			var kinds []string
+			_ = who.Events(t.Context(), 0, func(e v1.Event) bool {
+				if e.Kind == "reset" {
+					close(begun)
+				}
+				if e.Change != 0 {
+					kinds = append(kinds, e.Kind)
+				}
+				return e.Code != "port.link-lost"
+			})
+			hears <- kinds
+		}()
+		<-begun
+		require.NoError(t, r.Discard(t.Context(), r.Draft(t, [3]string{rig.Printer, "vlan", "40"}).Number))
+		r.Service.Feed.Settle()
+		require.NoError(t, r.World.Throw("cut", rig.Printer))
+		assert.Equal(t, who.sees, slices.Contains(<-hears, "change"), name)
+		require.NoError(t, r.World.Throw("mend", rig.Printer))
+		log, err := who.Log(t.Context(), "event.kind = change", 10)
+		require.NoError(t, err)
+		assert.Equal(t, who.sees, len(log.Items) > 0, name)
+	}
+}
+
 func TestRolesAndPeopleOverTheInterface(t *testing.T) {
 	t.Parallel()
 	r := rig.Start(t, rig.World(t))

@@ -24,6 +24,7 @@ type Journal interface {
 	FactsAfter(ctx context.Context, number int64, most int) ([]fact.Fact, error)
 	// FactBounds tells the oldest and the newest number.
 	FactBounds(ctx context.Context) (oldest, newest int64, err error)
+	// Follower tells how far one has come; store.ErrNotFound tells that there was none of the name.
 	Follower(ctx context.Context, name string) (at int64, err error)
 	PutFollower(ctx context.Context, name string, at int64) error
 }

@@ -223,6 +223,16 @@ func TestWhatCannotBeDealtWithIsTriedAgain(t *testing.T) {
 	wg.Wait()
 }
 
+// Where it cannot be read how far one had come, it does not begin anew: it would pass over what happened meanwhile.
+func TestADurableFollowerDoesNotBeginAnewByMistake(t *testing.T) {
+	t.Parallel()
+	f, _ := open(t)
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	var wg sync.WaitGroup
+	require.ErrorIs(t, f.Durable(ctx, &wg, "mail", feed.Wants{}, nil), context.Canceled)
+}
+
 // The service is killed again and again, while facts are told and dealt with. Each that was in the journal comes to who follows, at least once and in order.
 func TestKilledAtAnyMoment(t *testing.T) {
 	dir := t.TempDir()

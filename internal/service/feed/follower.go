@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/store"
 )
 
 // Wants says what a follower wants.
@@ -197,6 +198,9 @@ func (s *Follower) fromMemory() (item Item, ok, far bool) {
 // wait group tells that it has.
 func (f *Feed) Durable(ctx context.Context, wg *sync.WaitGroup, name string, w Wants, do func(context.Context, fact.Fact) error) error {
 	at, err := f.journal.Follower(ctx, name)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return err // it is not to begin anew for that
+	}
 	if err != nil {
 		at = f.Last()
 		if err := f.journal.PutFollower(ctx, name, at); err != nil {
