@@ -356,7 +356,7 @@ func TestANameThatIsAnothersIsReadAnew(t *testing.T) {
 	b.live(0, 10*time.Minute)
 	require.NoError(t, b.store.RemoveDevice(t.Context(), "th-sw-02"))
 	b.feed.Tell(fact.Of(begin, fact.TheDevice("th-sw-02"), fact.DeviceForgotten{By: "ada"}))
-	b.feed.Settle()
+	require.Eventually(t, func() bool { return !b.Remembers("th-sw-02") }, 30*time.Second, 5*time.Millisecond)
 	require.NoError(t, b.store.AddDevice(t.Context(), store.Device{Name: "th-sw-02", Site: "tern-haven", Address: "10.20.10.13:830", Secret: []byte{}, Identity: network.Identity{Serial: "HY2"}, EnrolledAt: begin}))
 	b.live(20*time.Minute, 30*time.Minute)
 	b.settled(t)
