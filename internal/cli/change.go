@@ -444,9 +444,17 @@ func fixText(fix []v1.Edit) string {
 		if i == 0 {
 			parts = append(parts, e.Port)
 		}
-		parts = append(parts, e.Field+"="+e.Value)
+		parts = append(parts, e.Field+"="+shellWord(e.Value))
 	}
 	return strings.Join(parts, " ")
+}
+
+// shellWord is a text as one argument of a command.
+func shellWord(s string) string {
+	if strings.ContainsAny(s, " \t\n\"'$&|;<>()*?#\\") {
+		return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+	}
+	return s
 }
 
 func differenceRows(ch v1.Change) [][]string {

@@ -45,23 +45,18 @@ func (a *app) printStanding(d v1.DeviceDetail) {
 	}
 	for _, l := range in.Lists {
 		p("\nAccess list %s", l.Name)
-		rules := rulesOf(d, l.Name)
-		for i, hits := range l.Hits {
-			rule := "rule " + strconv.Itoa(i+1)
-			if i < len(rules) {
-				rule = rules[i]
-			}
-			p("  %2d  %-60s %12d frames", i+1, rule, hits)
+		for _, r := range l.Rows {
+			p("  %5d  %-60s %12d frames", r.Row, ruleOf(d, l.Name, r.Row), r.Frames)
 		}
 	}
 }
 
-// rulesOf are the rules of an access list of a device.
-func rulesOf(d v1.DeviceDetail, name string) []string {
+// ruleOf is a rule of an access list of a device.
+func ruleOf(d v1.DeviceDetail, list string, number int) string {
 	for _, o := range d.Objects {
-		if strings.HasSuffix(o.Name, "/"+name) && o.Known["rules"] != "" {
-			return strings.Split(o.Known["rules"], "\n")
+		if rule := o.Known["rules/"+strconv.Itoa(number)]; rule != "" && strings.HasSuffix(o.Name, "/"+list) {
+			return rule
 		}
 	}
-	return nil
+	return "a rule that cannot be told"
 }

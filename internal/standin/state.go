@@ -418,8 +418,9 @@ func (d *device) switchingState(sw *xmlnode.Node, _ time.Time) {
 func (d *device) listState(acl *xmlnode.Node, _ time.Time) {
 	x := in("oc-acl")
 	for _, set := range acl.Find("acl-sets").All("acl-set") {
-		for i, e := range set.Child("acl-entries").All("acl-entry") {
-			e.Add(x.node("state", x.leaf("sequence-id", e.TextAt("sequence-id")), x.count("matched-packets", d.hits[listEntry{set.TextAt("name"), i}])))
+		for _, e := range set.Child("acl-entries").All("acl-entry") {
+			sequence, _ := strconv.Atoi(e.TextAt("sequence-id"))
+			e.Add(x.node("state", x.leaf("sequence-id", e.TextAt("sequence-id")), x.count("matched-packets", d.hits[listEntry{set.TextAt("name"), sequence}])))
 		}
 	}
 }

@@ -60,6 +60,7 @@ type mirror struct {
 
 // listRule is an entry of an access list.
 type listRule struct {
+	sequence int
 	permit   bool
 	protocol string // "" for all
 	from, to netip.Prefix
@@ -187,7 +188,8 @@ func (c *compiled) compileLists(tree *xmlnode.Node) {
 		var list []listRule
 		for _, e := range all {
 			protocol := e.TextAt("ipv4/config/protocol")
-			r := listRule{permit: strings.HasSuffix(e.TextAt("actions/config/forwarding-action"), "ACCEPT"), protocol: protocol[strings.LastIndexByte(protocol, ':')+1:]}
+			sequence, _ := strconv.Atoi(e.TextAt("sequence-id"))
+			r := listRule{sequence: sequence, permit: strings.HasSuffix(e.TextAt("actions/config/forwarding-action"), "ACCEPT"), protocol: protocol[strings.LastIndexByte(protocol, ':')+1:]}
 			r.from, _ = netip.ParsePrefix(e.TextAt("ipv4/config/source-address"))
 			r.to, _ = netip.ParsePrefix(e.TextAt("ipv4/config/destination-address"))
 			list = append(list, r)
@@ -202,13 +204,13 @@ func (c *compiled) compileLists(tree *xmlnode.Node) {
 	}
 }
 
-// passes tells which entry of an access list decides on frames between two addresses, from 0, and whether it lets them
-// pass. What none fits is dropped, by entry -1.
+// passes tells which entry of an access list decides on frames between two addresses, by its sequence number, and whether it
+// lets them pass. What none fits is dropped, by entry -1.
 func passes(list []listRule, from, to netip.Addr) (entry int, permit bool) {
-	for i, r := range list {
+	for _, r := range list {
 		fits := (!r.from.IsValid() || r.from.Contains(from)) && (!r.to.IsValid() || r.to.Contains(to))
 		if fits && (r.protocol == "" || r.protocol == "IP_TCP") { // stations speak TCP here
-			return i, r.permit
+			return r.sequence, r.permit
 		}
 	}
 	return -1, false

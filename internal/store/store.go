@@ -111,7 +111,7 @@ func (s *Store) migrate(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, s.write, dir)
+	p, err := goose.NewProvider(goose.DialectSQLite3, s.write, dir, goose.WithGoMigrations(rowsOfLists))
 	if err != nil {
 		return err
 	}

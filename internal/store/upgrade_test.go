@@ -44,3 +44,39 @@ func TestChangesOfAnOlderDatabaseAreTakenOver(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, draft.Edits)
 }
+
+// Rules of access lists that an older database holds as one text are read row by row, wherever they are kept.
+func TestRulesOfAnOlderDatabaseAreTakenOverRowByRow(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "x.db")
+	db, err := open(file, "immediate")
+	require.NoError(t, err)
+	dir, err := fs.Sub(migrations, "migrations")
+	require.NoError(t, err)
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, dir)
+	require.NoError(t, err)
+	_, err = p.UpTo(t.Context(), 17)
+	require.NoError(t, err)
+	_, err = db.ExecContext(t.Context(), `INSERT INTO changes (number, state, body, created_at, updated_at) VALUES (1, 'draft', '{"why": "desks"}', 1, 2);
+		INSERT INTO change_edits (number, edits) VALUES (1, '[{"port": "sw-a:acl/desks", "field": "present", "value": "on"},
+			{"port": "sw-a:acl/desks", "field": "rules", "value": "permit tcp from any to any port 443\ndeny ip from any to any"}]');
+		INSERT INTO change_devices (number, device, body) VALUES (1, 'sw-a',
+			'{"order": 0, "before": {}, "after": {"objects": {"acl/desks": {"rules": "deny ip from any to any"}}}}');
+		INSERT INTO change_steps VALUES (1, 'sw-a', 'waiting', '', '');
+		INSERT INTO templates (name, words) VALUES ('office', '{"self": {"for": {"value": "devices"}}, "acl/desks": {"rules": {"value": "deny ip from any to any", "change": 7}}}')`)
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+
+	s, err := Open(t.Context(), file)
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, s.Close()) })
+	c, err := s.Change(t.Context(), 1)
+	require.NoError(t, err)
+	at := network.PortRef{Device: "sw-a", Port: "acl/desks"}
+	assert.Equal(t, []intent.Edit{{Port: at, Field: "present", Value: "on"}, {Port: at, Field: "rules/10", Value: "permit tcp from any to any port 443"},
+		{Port: at, Field: "rules/20", Value: "deny ip from any to any"}}, c.Edits)
+	require.Len(t, c.Devices, 1)
+	assert.Equal(t, network.Settings{"rules/10": "deny ip from any to any"}, c.Devices[0].After.Objects["acl/desks"])
+	templates, err := s.Templates(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, map[string]intent.Word{"rules/10": {Value: "deny ip from any to any", Change: 7}}, templates["office"]["acl/desks"])
+}

@@ -202,7 +202,8 @@ func TestSettingsOfOneDeviceForOthers(t *testing.T) {
 	for _, d := range answer.Change.Differences {
 		got = append(got, d.Port+" "+d.Field+" "+d.After)
 	}
-	assert.Equal(t, []string{"th-sw-01 ntp-servers 10.1.10.1", "th-sw-01:acl/desks present on", "th-sw-01:acl/desks rules deny tcp from any to 10.20.50.0/24\npermit ip from 10.20.0.0/16 to any"}, got, "who looks after it is its own")
+	assert.Equal(t, []string{"th-sw-01 ntp-servers 10.1.10.1", "th-sw-01:acl/desks present on", "th-sw-01:acl/desks rules/10 deny tcp from any to 10.20.50.0/24",
+		"th-sw-01:acl/desks rules/20 permit ip from 10.20.0.0/16 to any"}, got, "who looks after it is its own")
 	_, err = r.CopySettings(t.Context(), v1.CopyRequest{From: "th-sw-02", To: []string{"th-sw-02"}})
 	assert.ErrorContains(t, err, "onto itself")
 }

@@ -146,7 +146,7 @@ func TestTrafficClassesAndHitsAreTold(t *testing.T) {
 	})
 	out := term.Good("device", "show", "th-sw-02").Out
 	assert.Contains(t, out, "Traffic classes")
-	assert.Regexp(t, `1 +permit tcp from any to any +\d+ frames`, out)
+	assert.Regexp(t, `10 +permit tcp from any to any +\d+ frames`, out)
 }
 
 // A secret is typed once and is nowhere but, sealed, in the store, and on the device.

@@ -257,7 +257,7 @@ func wordsOut(w intent.Words) []v1.Word {
 	}
 	slices.SortFunc(objects, network.ComparePorts)
 	for _, object := range objects {
-		for _, s := range setting.Of(setting.KindOf(object)) {
+		for _, s := range setting.OfWords(object, w[object]) {
 			if word, said := w.Of(object, s.Name); said {
 				out = append(out, v1.Word{Object: object, Setting: s.Name, Value: word.Value, Change: word.Change})
 			}

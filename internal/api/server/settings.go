@@ -228,10 +228,11 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 		if err != nil {
 			return nil, err
 		}
-		if len(row.Set)+len(row.Inherit) == 0 {
+		each := len(row.Set) + len(row.Inherit) + len(row.Steps)
+		if each == 0 {
 			return nil, fmt.Errorf("%w: row %d sets nothing", errInvalid, i+1)
 		}
-		if total += len(on) * (len(row.Set) + len(row.Inherit)); total > changes.MaxEdits {
+		if total += len(on) * each; total > changes.MaxEdits {
 			return nil, fmt.Errorf("%w: a change holds at most %d edits; narrow it down", errInvalid, changes.MaxEdits)
 		}
 		set, err := s.sealedSet(ctx, on, row.Set)
@@ -239,6 +240,9 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 			return nil, fmt.Errorf("%w: row %d: %w", errInvalid, i+1, err)
 		}
 		out[i] = changes.Row{On: on, Set: set, Inherit: row.Inherit}
+		for _, step := range row.Steps {
+			out[i].Steps = append(out[i].Steps, intent.TableStep(step))
+		}
 	}
 	return out, nil
 }
@@ -292,6 +296,13 @@ func settingOut(in setting.Setting) v1.Setting {
 		Min: in.Value.Min, Max: in.Value.Max, Unit: in.Value.Unit, Of: string(in.Value.Of), Form: in.Value.Form, Default: in.Default, Needs: string(in.Needs)}
 	for _, k := range in.On {
 		out.On = append(out.On, string(k))
+	}
+	if in.Value.Type == setting.Table {
+		out.Highest, out.Example = in.Value.Highest(), in.Value.Example()
+	}
+	for _, c := range in.Value.Columns() {
+		out.Columns = append(out.Columns, v1.Column{Name: c.Name, Title: c.Title, Lead: c.Lead, Default: c.Default, Help: c.Help, Form: c.Value.Form,
+			Choices: c.Value.Choices, Only: c.Value.Type == setting.Choice || c.Value.Type == setting.Switch})
 	}
 	return out
 }

@@ -7,7 +7,7 @@ type Setting struct {
 	Title   string   `json:"title"`
 	Group   string   `json:"group" doc:"Settings that stand together on a form"`
 	Help    string   `json:"help" doc:"What it means"`
-	Type    string   `json:"type" enum:"switch,choice,number,text,vlan,vlans,rate,list,rules,name,secret"`
+	Type    string   `json:"type" enum:"switch,choice,number,text,vlan,vlans,rate,list,table,row,name,secret"`
 	Choices []string `json:"choices,omitempty" doc:"Words that it takes, besides or instead of other values"`
 	Min     int      `json:"min,omitempty"`
 	Max     int      `json:"max,omitempty"`
@@ -16,6 +16,21 @@ type Setting struct {
 	Form    string   `json:"form" doc:"What a value looks like"`
 	Default string   `json:"default,omitempty" doc:"What holds when nobody sets it; left out where it is for the device to say"`
 	Needs   string   `json:"needs,omitempty" doc:"What a device must have for it"`
+	Columns []Column `json:"columns,omitempty" doc:"Of a table: the parts of a row. Each row is a setting of its own, TABLE/NUMBER, and rows stand in the order of their numbers"`
+	Highest int      `json:"highest,omitempty" doc:"Of a table: the highest number of a row"`
+	Example string   `json:"example,omitempty" doc:"Of a table: a row"`
+}
+
+// Column is a part of the rows of a table.
+type Column struct {
+	Name    string   `json:"name"`
+	Title   string   `json:"title"`
+	Lead    string   `json:"lead,omitempty" doc:"The word before it in the text of a row"`
+	Default string   `json:"default,omitempty" doc:"What holds where it is left out; without one it must stand there"`
+	Help    string   `json:"help,omitempty"`
+	Form    string   `json:"form" doc:"What a value looks like"`
+	Choices []string `json:"choices,omitempty"`
+	Only    bool     `json:"only,omitempty" doc:"It takes nothing but the choices"`
 }
 
 // SettingKind is a kind of things that a device holds besides its ports.
@@ -90,6 +105,16 @@ type BulkRow struct {
 	Devices string            `json:"devices,omitempty" maxLength:"4000" doc:"Besides: the devices that a selector picks"`
 	Set     map[string]string `json:"set,omitempty" maxProperties:"100" doc:"Values by setting"`
 	Inherit []string          `json:"inherit,omitempty" maxItems:"100" doc:"Settings of which they are to say nothing themselves, so that the layers below hold"`
+	Steps   []TableStep       `json:"steps,omitempty" maxItems:"100" doc:"What is to be done with rows of tables, one after another"`
+}
+
+// TableStep is something to be done with a row of a table. Its number is worked out on each thing by itself.
+type TableStep struct {
+	Table string `json:"table" maxLength:"40" doc:"Such as rules"`
+	Act   string `json:"act" enum:"add,move,remove,renumber"`
+	Row   int    `json:"row,omitempty" minimum:"0" maximum:"1000000" doc:"Which one: of move and remove"`
+	Text  string `json:"text,omitempty" maxLength:"4000" doc:"What is added"`
+	At    string `json:"at,omitempty" maxLength:"20" doc:"Where it goes: first, last (when left out), before-20 or after-20"`
 }
 
 // BulkAnswer is what became of it, thing by thing.

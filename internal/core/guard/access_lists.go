@@ -17,21 +17,21 @@ func accessLists(p Proposal) []Finding {
 	var out []Finding
 	for device, after := range p.After {
 		for object, list := range after.Objects {
-			if setting.KindOf(object) != setting.OnACL || list["rules"] == p.Before[device].Objects[object]["rules"] {
+			if setting.KindOf(object) != setting.OnACL || setting.SameRows(list, p.Before[device].Objects[object], "rules") {
 				continue
 			}
-			out = append(out, checkRules(network.PortRef{Device: device, Port: object}, setting.Lines(list["rules"]))...)
+			out = append(out, checkRules(network.PortRef{Device: device, Port: object}, setting.RowsOf(list, "rules"))...)
 		}
 	}
 	slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.ID, b.ID) })
 	return out
 }
 
-func checkRules(at network.PortRef, lines []string) []Finding {
+func checkRules(at network.PortRef, rows []setting.Row) []Finding {
 	var out []Finding
-	rules := make([]setting.Rule, len(lines))
-	for i, line := range lines {
-		rules[i], _ = setting.ParseRule(line)
+	rules := make([]setting.Rule, len(rows))
+	for i, row := range rows {
+		rules[i], _ = setting.ParseRule(row.Text)
 	}
 	for i, r := range rules {
 		earlier := slices.IndexFunc(rules[:i], func(o setting.Rule) bool { return covers(o, r) })
@@ -42,13 +42,13 @@ func checkRules(at network.PortRef, lines []string) []Finding {
 		if rules[earlier].Permit != r.Permit {
 			how, level = "shadowed", Warn
 		}
-		without := slices.Delete(slices.Clone(lines), i, i+1)
+		number, first := rows[i].Number, rows[earlier].Number
 		out = append(out, Finding{
-			ID: fmt.Sprintf("access-list:%s:%d", at, i+1), Guard: "access-list", Level: level, Ports: []network.PortRef{at},
-			What: fmt.Sprintf("Rule %d of %s (%s) is %s: rule %d (%s) decides first.", i+1, at, r, how, earlier+1, rules[earlier]),
+			ID: fmt.Sprintf("access-list:%s:%d", at, number), Guard: "access-list", Level: level, Ports: []network.PortRef{at},
+			What: fmt.Sprintf("Rule %d of %s (%s) is %s: rule %d (%s) decides first.", number, at, r, how, first, rules[earlier]),
 			Why:  "It never decides anything, and whoever reads the list is misled.",
-			Do:   fmt.Sprintf("Move it before rule %d, or take it out.", earlier+1),
-			Fix:  []intent.Edit{{Port: at, Field: "rules", Value: strings.Join(without, "\n")}},
+			Do:   fmt.Sprintf("Move it before rule %d, or take it out.", first),
+			Fix:  []intent.Edit{{Port: at, Field: setting.RowName("rules", number)}},
 		})
 	}
 	for i, r := range rules {

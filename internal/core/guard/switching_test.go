@@ -107,8 +107,8 @@ func TestGuardsOfSwitching(t *testing.T) {
 		"a mirror into a bundle":  {[][3]string{{"s1:mirror/tap", "present", "on"}, {"s1:mirror/tap", "sources", "2"}, {"s1:mirror/tap", "to", "5"}}, []string{"mirror:s1:5"}, "s3 is behind it", ""},
 
 		"rules that all count": {[][3]string{{"s2:acl/a", "present", "on"}, {"s2:acl/a", "rules", "deny ip from 10.2.0.0/16 to any\npermit ip from any to any"}}, nil, "", ""},
-		"a shadowed rule":      {[][3]string{{"s2:acl/a", "present", "on"}, {"s2:acl/a", "rules", "deny ip from 10.2.0.0/16 to any\npermit tcp from 10.2.3.0/24 to any port 443"}}, []string{"access-list:s2:acl/a:2"}, "is shadowed: rule 1", "s2:acl/a rules=deny ip from 10.2.0.0/16 to any"},
-		"a redundant rule":     {[][3]string{{"s2:acl/a", "present", "on"}, {"s2:acl/a", "rules", "deny tcp from any to any port 20-30\ndeny tcp from any to any port 22"}}, []string{"access-list:s2:acl/a:2"}, "is redundant", ""},
+		"a shadowed rule":      {[][3]string{{"s2:acl/a", "present", "on"}, {"s2:acl/a", "rules", "deny ip from 10.2.0.0/16 to any\npermit tcp from 10.2.3.0/24 to any port 443"}}, []string{"access-list:s2:acl/a:20"}, "is shadowed: rule 10", "s2:acl/a rules/20="},
+		"a redundant rule":     {[][3]string{{"s2:acl/a", "present", "on"}, {"s2:acl/a", "rules", "deny tcp from any to any port 20-30\ndeny tcp from any to any port 22"}}, []string{"access-list:s2:acl/a:20"}, "is redundant", ""},
 		"a list for everybody": {[][3]string{{"s2:acl/a", "present", "on"}, {"s2:acl/a", "rules", "permit ip from any to any"}}, []string{"access-list:s2:acl/a:all"}, "lets everybody reach everything", ""},
 
 		"management from here":            {[][3]string{{"s2", "management-from", "10.1.0.0/16"}}, nil, "", ""},

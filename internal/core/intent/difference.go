@@ -40,7 +40,7 @@ func CompareObject(device string, before, after network.Config, object string) [
 	was, had := before.Ports[object]
 	is, has := after.Ports[object]
 	quick := had && has && slices.Equal(before.Features, after.Features)
-	for _, s := range settingsOf(before, after, object) {
+	for _, s := range SettingsOf(before, after, object) {
 		if quick && s.AlikeOnPort(was, is) {
 			continue
 		}
@@ -66,10 +66,11 @@ func SamePort(before, after network.Config, object string) bool {
 	return had == has && a.Equal(b)
 }
 
-// settingsOf lists the settings of an object of both configurations: the services of a device may differ.
-func settingsOf(before, after network.Config, object string) []*setting.Setting {
+// SettingsOf lists the settings of an object of both configurations: the services of a device and the rows of a table may
+// differ.
+func SettingsOf(before, after network.Config, object string) []*setting.Setting {
 	out := setting.OfObject(after, object)
-	if object != "" {
+	if object != "" && len(setting.Tables(setting.KindOf(object))) == 0 {
 		return out
 	}
 	for _, s := range setting.OfObject(before, object) {

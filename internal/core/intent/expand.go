@@ -78,8 +78,9 @@ func Expand(before, after Stage, edits []Edit) []Edit {
 		if !makes(e) {
 			continue
 		}
-		for _, s := range setting.Of(setting.KindOf(e.Port.Port)) {
-			if said := after.Layers.said(after.Spots[e.Port.Device], e.Port.Port, s.Name); len(said) > 0 {
+		spot := after.Spots[e.Port.Device]
+		for _, s := range after.Layers.settings(spot, network.Config{}, e.Port.Port) {
+			if said := after.Layers.said(spot, e.Port.Port, s.Name); len(said) > 0 {
 				take(Edit{Port: e.Port, Field: s.Name, Value: said[len(said)-1].Value, Act: Inherit})
 			}
 		}
@@ -210,7 +211,12 @@ func Settle(before, after Stage, edits []Edit, change int64, was, runs map[strin
 			say(d.Port.Port, setting.Present) // what something is set on is meant to be there
 			say(d.Port.Port, d.Field)
 		}
-		for object := range w {
+		for object, said := range w {
+			for _, s := range setting.Rows(setting.KindOf(object), said) { // of a row that is gone nothing need be said
+				if below, _ := out.below(spot, object, s); said[s.Name].Value == "" && below == "" {
+					w = w.with(object, s.Name, nil)
+				}
+			}
 			if k := setting.KindOf(object); k == setting.OnDevice || k == setting.OnPort {
 				continue
 			}

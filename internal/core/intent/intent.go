@@ -31,6 +31,7 @@ type Edit struct {
 	Field string          `json:"field"`
 	Value string          `json:"value"`
 	Act   Act             `json:"act,omitempty"`
+	Was   string          `json:"was,omitempty"` // of a row of a table: what it was when the edit was drafted, "" for none
 }
 
 func (e Edit) String() string {

@@ -299,6 +299,30 @@ func (l Layers) objects(at Spot) []string {
 	return out
 }
 
+// settings lists the settings of an object of a configuration, with the rows of its tables that only layers speak of.
+func (l Layers) settings(at Spot, runs network.Config, object string) []*setting.Setting {
+	out := setting.OfObject(runs, object)
+	k := setting.KindOf(object)
+	if len(setting.Tables(k)) == 0 {
+		return out
+	}
+	for _, r := range l.rows(at, object) {
+		if !slices.ContainsFunc(out, func(o *setting.Setting) bool { return o.Name == r.Name }) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// rows lists the rows of tables of an object of which the layers speak.
+func (l Layers) rows(at Spot, object string) []*setting.Setting {
+	of := []map[string]Word{l.Sites[at.Site][object], l.Devices[at.Device][object]}
+	for _, t := range at.Templates {
+		of = append(of, l.Templates[t][object])
+	}
+	return setting.Rows(setting.KindOf(object), of...)
+}
+
 // Intended is what a device is to run: its configuration with everything that the layers say. What nobody speaks of, and has
 // no default, is as it runs; what a device cannot have is left out.
 func (l Layers) Intended(at Spot, runs network.Config) network.Config {
@@ -307,7 +331,7 @@ func (l Layers) Intended(at Spot, runs network.Config) network.Config {
 		edits = append(edits, Edit{Port: network.PortRef{Device: at.Device, Port: object}, Field: name, Value: value})
 	}
 	for _, object := range unionOf(setting.Objects(runs), l.objects(at)) {
-		all := setting.OfObject(runs, object)
+		all := l.settings(at, runs, object)
 		there := true
 		for _, s := range all {
 			value, _, ok := l.Holds(at, object, s)
@@ -360,7 +384,7 @@ func (l Layers) Fill(at Spot, runs network.Config) Words {
 	out := Words{}
 	for _, object := range unionOf(setting.Objects(runs), l.objects(at)) {
 		said := map[string]Word{}
-		for _, s := range setting.OfObject(runs, object) {
+		for _, s := range l.settings(at, runs, object) {
 			now, err := s.Get(runs, object)
 			below, ok := l.below(at, object, s)
 			if err == nil && (!ok && now != "" || ok && now != below) {

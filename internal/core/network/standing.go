@@ -60,10 +60,16 @@ type ContactState struct {
 	Alarm    bool   `json:"alarm"`
 }
 
-// ListHits is how often the entries of an access list decided since the device came up, in their order.
+// ListHits is how often the rules of an access list decided since the device came up, in their order.
 type ListHits struct {
-	Name string   `json:"name"`
-	Hits []uint64 `json:"hits"` // frames
+	Name string    `json:"name"`
+	Rows []RowHits `json:"rows"`
+}
+
+// RowHits is how often a rule decided.
+type RowHits struct {
+	Row    int    `json:"row"`    // its number
+	Frames uint64 `json:"frames"` // on which it decided
 }
 
 // standingTroubles says what is wrong with what stands in for each other, and at inputs.

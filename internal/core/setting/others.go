@@ -179,10 +179,7 @@ var objectSettings = []Setting{
 	{Name: "sources", On: []Kind{OnMirror}, Title: "Sources", Group: "Mirror", Help: "the ports of which frames are copied", Default: "none", Needs: Mirrors, Value: ports(16)},
 	{Name: "direction", On: []Kind{OnMirror}, Title: "Direction", Group: "Mirror", Help: "what of them is copied", Default: "both", Needs: Mirrors, Value: choice("both", "in", "out")},
 	{Name: "to", On: []Kind{OnMirror}, Title: "To", Group: "Mirror", Help: "the port at which the copies come out", Default: "none", Needs: Mirrors, Value: ports(1)},
-	{Name: "rules", On: []Kind{OnACL}, Title: "Rules", Group: "Access list", Help: "in order, the first that fits decides; what none fits is dropped", Needs: AccessLists, Value: rules(256, func(s string) (string, error) {
-		r, err := ParseRule(s)
-		return r.String(), err
-	})},
+	{Name: "rules", On: []Kind{OnACL}, Title: "Rules", Group: "Access list", Help: "in order, the first that fits decides; what none fits is dropped", Needs: AccessLists, Value: tableOf(ruleTable)},
 }
 
 // templateSettings are what a template is for and what it picks. No device is told of them.
@@ -230,10 +227,14 @@ func service(full string) (*Setting, error) {
 	}, nil
 }
 
-// OfObject lists the settings of an object of a configuration, those of a device with its services.
+// OfObject lists the settings of an object of a configuration: those of a device with its services, those of tables row by row.
 func OfObject(c network.Config, object string) []*Setting {
 	k := KindOf(object)
 	out := ofKinds[k]
+	if len(tablesOf[k]) > 0 {
+		settings, _ := tablesOf[k][0].settings(c, object)
+		return append(out, Rows(k, settings)...)
+	}
 	if k == OnDevice {
 		var names []string
 		for n := range c.Services {
@@ -249,12 +250,15 @@ func OfObject(c network.Config, object string) []*Setting {
 	return out
 }
 
-// ofKinds are the settings of each kind of objects. The lists have no room: who appends to one makes another.
+// ofKinds are the settings of each kind of objects, without tables: their rows are told of. The lists have no room: who appends
+// to one makes another.
 var ofKinds = func() map[Kind][]*Setting {
 	out := map[Kind][]*Setting{}
 	for i := range all {
 		for _, k := range all[i].On {
-			out[k] = slices.Clip(append(out[k], &all[i]))
+			if all[i].Value.Type != Table {
+				out[k] = slices.Clip(append(out[k], &all[i]))
+			}
 		}
 	}
 	return out

@@ -3,7 +3,6 @@ package setting
 import (
 	"fmt"
 	"net/netip"
-	"slices"
 	"strconv"
 	"strings"
 )
@@ -21,86 +20,100 @@ type Rule struct {
 // PortRange is a range of TCP or UDP ports; zero is all.
 type PortRange struct{ Low, High uint16 }
 
-func (r Rule) String() string {
-	if r.Protocol == "" {
-		return ""
-	}
-	verb := "deny"
-	if r.Permit {
-		verb = "permit"
-	}
-	return verb + " " + r.Protocol + " from " + side(r.From, r.FromPort) + " to " + side(r.To, r.ToPort)
-}
-
-func side(p netip.Prefix, ports PortRange) string {
-	out := "any"
-	if p.IsValid() {
-		out = p.String()
-	}
-	if ports != (PortRange{}) {
-		out += " port " + strconv.Itoa(int(ports.Low))
-		if ports.High != ports.Low {
-			out += "-" + strconv.Itoa(int(ports.High))
+// ruleTable is the rules of an access list.
+var ruleTable = table{
+	one: "Rule", most: 256, highest: 65535, example: "permit tcp from 10.20.40.0/24 to any port 443",
+	columns: []Column{
+		{Name: "action", Title: "Action", Value: choice("permit", "deny")},
+		{Name: "protocol", Title: "Protocol", Value: choice("ip", "tcp", "udp", "icmp")},
+		{Name: "from", Title: "From", Lead: "from", Help: "any, an address or a prefix", Value: anyPrefix()},
+		{Name: "from-port", Title: "Port", Lead: "port", Default: "any", Help: "of who sends: one or a range", Value: portRange()},
+		{Name: "to", Title: "To", Lead: "to", Help: "any, an address or a prefix", Value: anyPrefix()},
+		{Name: "to-port", Title: "Port", Lead: "port", Default: "any", Help: "of who is sent to: one or a range", Value: portRange()},
+	},
+	check: func(c Cells) error {
+		if p := c["protocol"]; p != "tcp" && p != "udp" && (c["from-port"] != "any" || c["to-port"] != "any") {
+			return fmt.Errorf("%s has no ports", p)
 		}
-	}
-	return out
+		return nil
+	},
 }
 
-const ruleForm = `write it like "permit tcp from 10.20.40.0/24 to any port 443"`
-
-// ParseRule reads a rule.
-func ParseRule(s string) (Rule, error) {
-	words := strings.Fields(strings.ToLower(s))
-	if len(words) < 6 || words[0] != "permit" && words[0] != "deny" {
-		return Rule{}, fmt.Errorf("%q is not a rule: %s", s, ruleForm)
-	}
-	r := Rule{Permit: words[0] == "permit", Protocol: words[1]}
-	if !slices.Contains([]string{"ip", "tcp", "udp", "icmp"}, r.Protocol) {
-		return Rule{}, fmt.Errorf("%q is not a protocol: there are ip, tcp, udp and icmp", r.Protocol)
-	}
-	rest, err := parseSide("from", words[2:], r.Protocol, &r.From, &r.FromPort)
-	if err != nil {
-		return Rule{}, err
-	}
-	if rest, err = parseSide("to", rest, r.Protocol, &r.To, &r.ToPort); err != nil {
-		return Rule{}, err
-	}
-	if len(rest) > 0 {
-		return Rule{}, fmt.Errorf("%q was not expected: %s", rest[0], ruleForm)
-	}
-	return r, nil
-}
-
-func parseSide(lead string, words []string, protocol string, prefix *netip.Prefix, ports *PortRange) ([]string, error) {
-	if len(words) < 2 || words[0] != lead {
-		return nil, fmt.Errorf("%s and an address are missing: %s", lead, ruleForm)
-	}
-	if words[1] != "any" {
-		p, err := netip.ParsePrefix(words[1])
-		if a, addrErr := netip.ParseAddr(words[1]); addrErr == nil {
-			p, err = netip.PrefixFrom(a, a.BitLen()), nil
+// anyPrefix is an address, a prefix, or any.
+func anyPrefix() Value {
+	v := Value{Type: Text, Form: "an address or a prefix such as 10.20.40.0/24", normal: func(s string) (string, error) {
+		if a, err := netip.ParseAddr(s); err == nil {
+			return netip.PrefixFrom(a, a.BitLen()).String(), nil
 		}
+		p, err := netip.ParsePrefix(s)
 		if err != nil {
-			return nil, fmt.Errorf("%q is neither any nor an address or prefix", words[1])
+			return "", fmt.Errorf("%q is no address and no prefix", s)
 		}
-		*prefix = p.Masked()
+		return p.Masked().String(), nil
+	}}
+	return v.or("any")
+}
+
+// portRange is a TCP or UDP port or a range of them, or any.
+func portRange() Value {
+	v := Value{Type: Text, Form: "a port or a range such as 5000-5100", normal: func(s string) (string, error) {
+		r, err := parsePorts(s)
+		return r.String(), err
+	}}
+	return v.or("any")
+}
+
+func (r PortRange) String() string {
+	switch {
+	case r == PortRange{}:
+		return "any"
+	case r.Low == r.High:
+		return strconv.Itoa(int(r.Low))
 	}
-	words = words[2:]
-	if len(words) < 2 || words[0] != "port" {
-		return words, nil
-	}
-	if protocol != "tcp" && protocol != "udp" {
-		return nil, fmt.Errorf("%s has no ports", protocol)
-	}
-	low, high, isRange := strings.Cut(words[1], "-")
+	return fmt.Sprintf("%d-%d", r.Low, r.High)
+}
+
+func parsePorts(s string) (PortRange, error) {
+	low, high, isRange := strings.Cut(s, "-")
 	if !isRange {
 		high = low
 	}
 	l, err1 := strconv.ParseUint(low, 10, 16)
 	h, err2 := strconv.ParseUint(high, 10, 16)
 	if err1 != nil || err2 != nil || l == 0 || h < l {
-		return nil, fmt.Errorf("%q is not a port or a range of ports", words[1])
+		return PortRange{}, fmt.Errorf("%q is not a port or a range of ports", s)
 	}
-	*ports = PortRange{uint16(l), uint16(h)}
-	return words[2:], nil
+	return PortRange{uint16(l), uint16(h)}, nil
+}
+
+func (r Rule) String() string {
+	if r.Protocol == "" {
+		return ""
+	}
+	prefix := func(p netip.Prefix) string {
+		if !p.IsValid() {
+			return "any"
+		}
+		return p.String()
+	}
+	action := "deny"
+	if r.Permit {
+		action = "permit"
+	}
+	return ruleTable.format(Cells{"action": action, "protocol": r.Protocol, "from": prefix(r.From), "from-port": r.FromPort.String(),
+		"to": prefix(r.To), "to-port": r.ToPort.String()})
+}
+
+// ParseRule reads a rule.
+func ParseRule(s string) (Rule, error) {
+	c, err := ruleTable.parse(s)
+	if err != nil {
+		return Rule{}, err
+	}
+	r := Rule{Permit: c["action"] == "permit", Protocol: c["protocol"]}
+	r.From, _ = netip.ParsePrefix(c["from"]) // any is none
+	r.To, _ = netip.ParsePrefix(c["to"])
+	r.FromPort, _ = parsePorts(c["from-port"])
+	r.ToPort, _ = parsePorts(c["to-port"])
+	return r, nil
 }

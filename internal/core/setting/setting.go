@@ -123,6 +123,11 @@ func Lookup(k Kind, name string) (*Setting, error) {
 	if k == OnDevice && strings.HasPrefix(name, servicePrefix) {
 		return service(name)
 	}
+	if table, number, isRow := strings.Cut(name, "/"); isRow {
+		if t := byKind[k][table]; t != nil && t.Value.Type == Table {
+			return t.row(number)
+		}
+	}
 	if elsewhere := kindsWith(name); elsewhere != "" {
 		return nil, fmt.Errorf("%w %q of a %s: it is set on a %s", ErrUnknown, name, k, elsewhere)
 	}
@@ -200,6 +205,9 @@ func (s *Setting) Get(c network.Config, object string) (string, error) {
 	if err != nil {
 		return "", err
 	}
+	if s.Value.Type == Table {
+		return Lines(RowsOf(settings, s.Name)), nil
+	}
 	if v, ok := settings[s.Name]; ok {
 		return v, nil
 	}
@@ -273,7 +281,18 @@ func (s *Setting) Set(c *network.Config, object, value string) error {
 	if err != nil {
 		return err
 	}
-	settings = settings.With(s.Name, value, s.Default)
+	switch s.Value.Type {
+	case Table:
+		settings = withTable(settings, s.Name, value)
+	case TableRow:
+		settings = settings.With(s.Name, value, s.Default)
+		err = s.fullTable(settings)
+	default:
+		settings = settings.With(s.Name, value, s.Default)
+	}
+	if err != nil {
+		return err
+	}
 	switch KindOf(object) {
 	case OnDevice:
 		c.Settings = settings
@@ -296,7 +315,7 @@ func (s *Setting) Rank() int { return s.rank }
 
 // HasDefault tells whether something holds when nobody sets it. Where not, it is for each device to say.
 func (s *Setting) HasDefault() bool {
-	return s.Default != "" || s.Value.Type == Text || s.Value.Type == Secret
+	return s.Default != "" || s.Value.Type == Text || s.Value.Type == Secret || s.Value.Type == TableRow
 }
 
 func portOf(c network.Config, object string) (network.PortConfig, bool) {

@@ -27,8 +27,10 @@ const (
 	VLANs  Type = "vlans" // a list of VLANs
 	Rate   Type = "rate"  // bits a second, or one of Choices
 	List   Type = "list"  // several values, in order
-	Rules  Type = "rules" // several lines, in order
 	Name   Type = "name"  // of an object of the kind Of, or one of Choices
+	Table  Type = "table" // rows, in order: each is a setting of its own as well
+	// TableRow is a row of a table.
+	TableRow Type = "row"
 )
 
 // Value says how the values of a setting are written.
@@ -42,6 +44,7 @@ type Value struct {
 	Form     string // for people: 1 to 4094, or none
 
 	normal func(string) (string, error)
+	table  *table // of a Table and its rows
 }
 
 // Normal brings what a person typed to its normal form, or says what is wrong with it.
@@ -296,32 +299,4 @@ func hours() Value {
 		spans, err := schedule.Parse(s)
 		return spans.String(), err
 	}}
-}
-
-func rules(most int, check func(string) (string, error)) Value {
-	return Value{Type: Rules, Max: most, Form: "rules, one a line", normal: func(s string) (string, error) {
-		var out []string
-		for line := range strings.SplitSeq(s, "\n") {
-			if line = strings.TrimSpace(line); line == "" {
-				continue
-			}
-			v, err := check(line)
-			if err != nil {
-				return "", fmt.Errorf("rule %d: %w", len(out)+1, err)
-			}
-			out = append(out, v)
-		}
-		if len(out) > most {
-			return "", fmt.Errorf("at most %d rules, these are %d", most, len(out))
-		}
-		return strings.Join(out, "\n"), nil
-	}}
-}
-
-// Lines splits the value of Rules.
-func Lines(value string) []string {
-	if value == "" {
-		return nil
-	}
-	return strings.Split(value, "\n")
 }

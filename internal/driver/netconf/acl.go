@@ -24,12 +24,11 @@ func readAccessLists(data *xmlnode.Node, c *network.Config) {
 		addObject(c, object)
 		entries := set.Child("acl-entries").All("acl-entry")
 		slices.SortStableFunc(entries, func(a, b *xmlnode.Node) int { return number(a, "sequence-id") - number(b, "sequence-id") })
-		var lines []string
+		rules, known := c.Objects[object]
 		for _, e := range entries {
-			lines = append(lines, readRule(e).String())
-		}
-		if _, known := c.Objects[object]; known && len(lines) > 0 {
-			c.Objects[object] = network.Settings{"rules": strings.Join(lines, "\n")}
+			if known {
+				rules[setting.RowName("rules", number(e, "sequence-id"))] = readRule(e).String()
+			}
 		}
 	}
 }
@@ -62,7 +61,7 @@ func readPortRange(s string) setting.PortRange {
 	return setting.PortRange{Low: uint16(l), High: uint16(h)}
 }
 
-// writeAccessLists replaces the entries of lists whose rules differ.
+// writeAccessLists writes the entries of lists that differ, and no others.
 func writeAccessLists(e *edit, before, after network.Config) {
 	entry := func(object string) *xmlnode.Node {
 		sets := e.at(newPath("acl:acl/acl-sets").steps, "")
@@ -75,17 +74,25 @@ func writeAccessLists(e *edit, before, after network.Config) {
 			continue
 		}
 		b, had := before.Objects[object]
-		if rules := after.Objects[object]["rules"]; !had || rules != b["rules"] {
-			all := replace(xmlnode.New(nsACL, "acl-entries"))
-			for i, line := range setting.Lines(rules) {
-				if r, err := setting.ParseRule(line); err == nil {
-					all.Add(writeRule(r, 10*(i+1)))
-				}
+		was, is := setting.RowsOf(b, "rules"), setting.RowsOf(after.Objects[object], "rules")
+		if had && slices.Equal(was, is) {
+			continue
+		}
+		set, all := entry(object), xmlnode.New(nsACL, "acl-entries")
+		if !had {
+			set.Add(xmlnode.New(nsACL, "config", xmlnode.Leaf(nsACL, "name", keyOfObject(object)), xmlnode.Leaf(nsACL, "type", ipv4List)))
+		}
+		for _, row := range is {
+			if r, err := setting.ParseRule(row.Text); err == nil && !slices.Contains(was, row) {
+				all.Add(replace(writeRule(r, row.Number)))
 			}
-			set := entry(object)
-			if !had {
-				set.Add(xmlnode.New(nsACL, "config", xmlnode.Leaf(nsACL, "name", keyOfObject(object)), xmlnode.Leaf(nsACL, "type", ipv4List)))
+		}
+		for _, row := range was {
+			if !slices.ContainsFunc(is, func(o setting.Row) bool { return o.Number == row.Number }) {
+				all.Add(remove(xmlnode.New(nsACL, "acl-entry", xmlnode.Leaf(nsACL, "sequence-id", strconv.Itoa(row.Number)))))
 			}
+		}
+		if len(all.Children) > 0 {
 			set.Add(all)
 		}
 	}

@@ -43,9 +43,9 @@ func readStanding(in *network.Inside, data *xmlnode.Node) {
 	for _, set := range data.Find("acl/acl-sets").All("acl-set") {
 		entries := set.Child("acl-entries").All("acl-entry")
 		slices.SortStableFunc(entries, func(a, b *xmlnode.Node) int { return number(a, "sequence-id") - number(b, "sequence-id") })
-		hits := network.ListHits{Name: set.TextAt("name"), Hits: make([]uint64, len(entries))}
+		hits := network.ListHits{Name: set.TextAt("name"), Rows: make([]network.RowHits, len(entries))}
 		for i, e := range entries {
-			hits.Hits[i] = counter(e.Child("state"), "matched-packets")
+			hits.Rows[i] = network.RowHits{Row: number(e, "sequence-id"), Frames: counter(e.Child("state"), "matched-packets")}
 		}
 		in.Lists = append(in.Lists, hits)
 	}

@@ -18,6 +18,47 @@ type Row struct {
 	On      []network.PortRef
 	Set     map[string]string // values by setting, as typed
 	Inherit []string          // settings of which the things are to say nothing themselves
+	Steps   []intent.TableStep
+}
+
+// wanted is what is asked of one thing of a row.
+type wanted struct {
+	on    network.PortRef
+	edits []intent.Edit
+	steps []intent.TableStep
+}
+
+// byRow are the edits of what is wanted, those of tables row by row. rows tells which a table has now.
+func (w wanted) byRow(rows func(on network.PortRef, table string) []setting.Row) ([]intent.Edit, error) {
+	out := intent.ByRow(w.edits, rows)
+	have := map[string][]setting.Row{}
+	for _, step := range w.steps {
+		now, begun := have[step.Table]
+		if !begun {
+			now = rows(w.on, step.Table)
+		}
+		edits, next, err := step.Edits(w.on, now)
+		if err != nil {
+			return nil, err
+		}
+		out, have[step.Table] = intent.Add(out, edits...), next
+	}
+	return out, nil
+}
+
+// draftsRow tells whether edits are of a row that a draft has edits of.
+func draftsRow(draft, edits []intent.Edit) bool {
+	return slices.ContainsFunc(edits, func(e intent.Edit) bool {
+		return intent.IsRow(e) && slices.ContainsFunc(draft, func(d intent.Edit) bool { return d.Port == e.Port && d.Field == e.Field })
+	})
+}
+
+func rowsOn(c network.Config) func(network.PortRef, string) []setting.Row {
+	return func(on network.PortRef, table string) []setting.Row { return setting.RowsOf(c.Objects[on.Port], table) }
+}
+
+func rowsSaid(l intent.Layers) func(network.PortRef, string) []setting.Row {
+	return func(on network.PortRef, table string) []setting.Row { return l.Words(on).RowsIn(on.Port, table) }
 }
 
 // edits returns the edits of one thing of a row.
@@ -61,7 +102,7 @@ type Result struct {
 // each with its result. Values that are no values of their setting are the caller's fault, and an error.
 func (s *Service) Plan(ctx context.Context, rows []Row, draft []intent.Edit) ([]intent.Edit, []Result, error) {
 	p := plan{results: map[network.PortRef]Result{}}
-	byDevice := map[string][][]intent.Edit{}
+	byDevice := map[string][]wanted{}
 	var order []network.PortRef
 	inherits, onLayers := false, false
 	for i, row := range rows {
@@ -72,7 +113,7 @@ func (s *Service) Plan(ctx context.Context, rows []Row, draft []intent.Edit) ([]
 				return nil, nil, fmt.Errorf("row %d, %s: %w", i+1, on, err)
 			}
 			onLayers = onLayers || intent.OnLayer(on)
-			byDevice[on.Device] = append(byDevice[on.Device], group)
+			byDevice[on.Device] = append(byDevice[on.Device], wanted{on, group, row.Steps})
 			order = append(order, on)
 		}
 	}
@@ -99,19 +140,35 @@ func (s *Service) Plan(ctx context.Context, rows []Row, draft []intent.Edit) ([]
 		if after, err := intent.Apply(device, config, drafted[device]); err == nil {
 			config = after
 		}
-		for _, group := range groups {
-			switch on := group[0].Port; {
+		for _, w := range groups {
+			switch on := w.on; {
 			case intent.OnLayer(on):
-				p.take(planOnLayer(stage, group), group)
+				group, err := w.byRow(rowsSaid(stage.Layers))
+				if err != nil {
+					p.take(Result{On: on, Outcome: Refused, Why: err.Error()}, nil)
+					continue
+				}
+				p.take(planOnLayer(stage, on, group), group)
+				if len(w.steps) > 0 {
+					stage.Layers = stage.Layers.With(group, 0)
+				}
 			case !ok:
-				p.take(Result{On: on, Outcome: Refused, Why: "there is no such device"}, group)
+				p.take(Result{On: on, Outcome: Refused, Why: "there is no such device"}, nil)
 			case !v.Known:
-				p.take(Result{On: on, Outcome: Refused, Why: "its configuration was never read"}, group)
+				p.take(Result{On: on, Outcome: Refused, Why: "its configuration was never read"}, nil)
 			case s.layers.Control(device) != network.ControlHere:
-				p.take(Result{On: on, Outcome: Refused, Why: notFromHere(device, s.layers.Control(device))}, group)
+				p.take(Result{On: on, Outcome: Refused, Why: notFromHere(device, s.layers.Control(device))}, nil)
 			default:
 				var r Result
-				r, config = planOn(config, stage, group)
+				group, err := w.byRow(rowsOn(config))
+				if err != nil {
+					p.take(Result{On: on, Outcome: Refused, Why: err.Error()}, nil)
+					continue
+				}
+				r, config = planOn(config, stage, on, group)
+				if r.Outcome == Unchanged && draftsRow(draft, group) {
+					r.Outcome = Set // drafted once more, on the row as it is now
+				}
 				p.take(r, group)
 			}
 		}
@@ -148,8 +205,7 @@ func (p *plan) inOrder(order []network.PortRef) []Result {
 }
 
 // planOn plans the edits of one thing on a device that runs a configuration.
-func planOn(config network.Config, stage intent.Stage, group []intent.Edit) (Result, network.Config) {
-	on := group[0].Port
+func planOn(config network.Config, stage intent.Stage, on network.PortRef, group []intent.Edit) (Result, network.Config) {
 	valued, spoke := group, false
 	if slices.ContainsFunc(group, func(e intent.Edit) bool { return e.Act != intent.Set }) {
 		valued, spoke = withoutWords(stage, group)
@@ -187,8 +243,8 @@ func withoutWords(stage intent.Stage, group []intent.Edit) (valued []intent.Edit
 }
 
 // planOnLayer plans the edits of a part of a layer.
-func planOnLayer(stage intent.Stage, group []intent.Edit) Result {
-	r := Result{On: group[0].Port, Outcome: Unchanged}
+func planOnLayer(stage intent.Stage, on network.PortRef, group []intent.Edit) Result {
+	r := Result{On: on, Outcome: Unchanged}
 	for _, e := range group {
 		word, said := stage.Layers.Words(e.Port).Of(e.Port.Port, e.Field)
 		if said != (e.Act == intent.Set) || said && word.Value != e.Value {
@@ -199,7 +255,7 @@ func planOnLayer(stage intent.Stage, group []intent.Edit) Result {
 }
 
 func sameObject(before, after network.Config, object string) bool {
-	for _, s := range setting.OfObject(after, object) {
+	for _, s := range intent.SettingsOf(before, after, object) {
 		b, _ := s.Get(before, object)
 		if a, _ := s.Get(after, object); a != b {
 			return false
@@ -389,11 +445,11 @@ func (st *standings) unsaid(device string) string {
 
 // addLayer adds a part of a layer: its settings stand at what it says, or at nothing.
 func (st *standings) addLayer(on network.PortRef) {
-	all := setting.Of(setting.KindOf(on.Port))
-	for i := range all {
-		one := st.of(&all[i])
+	words := st.stage.Layers.Words(on)
+	for _, s := range setting.OfWords(on.Port, words[on.Port]) {
+		one := st.of(s)
 		one.Applies++
-		if word, said := st.stage.Layers.Words(on).Of(on.Port, all[i].Name); said {
+		if word, said := words.Of(on.Port, s.Name); said {
 			one.Values[word.Value]++
 			one.Layers[on.Device]++
 			one.Says = []intent.Saying{{Layer: on.Device, Word: word}}

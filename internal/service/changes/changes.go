@@ -187,6 +187,10 @@ func (s *Service) List(ctx context.Context, q store.ChangeQuery) ([]store.Change
 
 // Create makes a draft of edits, which may be none yet.
 func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.Edit) (store.Change, error) {
+	edits, err := s.byRow(ctx, edits, nil)
+	if err != nil {
+		return store.Change{}, err
+	}
 	edits = intent.Add(nil, edits...)
 	if err := s.fits(ctx, edits); err != nil {
 		return store.Change{}, err
@@ -206,8 +210,12 @@ func (s *Service) Create(ctx context.Context, owner, why string, edits []intent.
 // Edit adds edits of a person to a draft. A checked one becomes a draft again.
 func (s *Service) Edit(ctx context.Context, number int64, by string, edits []intent.Edit) (store.Change, error) {
 	return s.redraft(ctx, number, func(c *store.Change) error {
+		more, err := s.byRow(ctx, edits, c.Edits)
+		if err != nil {
+			return err
+		}
 		hadAHand(c, by)
-		c.Edits = intent.Add(c.Edits, edits...)
+		c.Edits = intent.Add(c.Edits, more...)
 		return s.fits(ctx, c.Edits)
 	})
 }

@@ -116,9 +116,14 @@ func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
 	if len(c.Devices) == 0 && (x.plain || !x.says(c.Edits)) {
 		return fmt.Errorf("%w: change %d makes no difference: everything is already as it says", ErrState, c.Number)
 	}
+	collided, err := s.collisions(ctx, c.Edits)
+	if err != nil {
+		return err
+	}
 	if err := s.rule(ctx, c); err != nil {
 		return err
 	}
+	findings = append(findings, collided...)
 	entryOf := map[string]string{}
 	for _, site := range n.Sites {
 		entryOf[site.Name] = site.Entry

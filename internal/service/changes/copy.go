@@ -60,9 +60,12 @@ func settingsToCopy(c network.Config, object string) map[string]string {
 		return nil
 	}
 	out := map[string]string{}
-	for _, s := range setting.OfObject(c, object) {
+	for _, s := range slices.Concat(setting.OfObject(c, object), setting.Tables(setting.KindOf(object))) {
+		if s.Value.Type == setting.TableRow {
+			continue // a table is copied whole
+		}
 		v, err := s.Get(c, object)
-		if err != nil || s.Own || slices.Contains(ownOnly, s.Name) || !s.HasDefault() && v == "" {
+		if err != nil || s.Own || slices.Contains(ownOnly, s.Name) || !s.HasDefault() && v == "" && s.Value.Type != setting.Table {
 			continue
 		}
 		if _, err := intent.New(network.PortRef{Device: "x", Port: object}, s.Name, v); err == nil {

@@ -60,7 +60,12 @@ func typeOf(v setting.Value) object {
 			return number
 		}
 		return object{"anyOf": []object{number, words}}
-	case setting.List, setting.Rules:
+	case setting.Table:
+		return object{"anyOf": []object{
+			{"type": "object", "description": "Rows by their numbers: those that are not named stay as they are.", "additionalProperties": false,
+				"patternProperties": object{`^[1-9][0-9]*$`: object{"type": []string{"string", "null"}}}},
+			{"type": "array", "description": "The whole table, row by row, with or without numbers.", "items": object{"type": "string"}}}}
+	case setting.List:
 		return object{"anyOf": []object{{"type": "array", "items": object{"type": []string{"string", "integer"}}}, {"type": "string"}}}
 	case setting.VLANs:
 		return object{"type": []string{"string", "integer"}}

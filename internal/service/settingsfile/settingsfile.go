@@ -81,12 +81,22 @@ func writeDevice(c network.Config) *yaml.Node {
 
 func writeObject(c network.Config, object string) *yaml.Node {
 	out := mapping()
+	tables := map[string]*yaml.Node{}
 	for _, s := range setting.OfObject(c, object) {
 		v, err := s.Get(c, object)
 		if err != nil || v == s.Default || s.Name == setting.Present {
 			continue
 		}
-		put(out, s.Name, plain(s, v))
+		table, row, isRow := setting.TableOf(s.Name)
+		if !isRow {
+			put(out, s.Name, plain(s, v))
+			continue
+		}
+		if tables[table] == nil {
+			tables[table] = mapping()
+			put(out, table, tables[table])
+		}
+		put(tables[table], strconv.Itoa(row), plain(s, v))
 	}
 	return out
 }
@@ -97,8 +107,6 @@ func plain(s *setting.Setting, v string) *yaml.Node {
 	switch {
 	case s.Value.Type == setting.Switch:
 		return scalarNode(v == "on")
-	case s.Value.Type == setting.Rules:
-		return scalarNode(setting.Lines(v))
 	case s.Value.Type == setting.List && v != "none":
 		return scalarNode(setting.Items(v))
 	case notNumber == nil && (s.Value.Type == setting.Number || s.Value.Type == setting.VLAN):
@@ -257,21 +265,38 @@ func readObject(on network.PortRef, v *yaml.Node, where string) (Entry, error) {
 			errs = append(errs, fmt.Errorf("%s: %w", where, err))
 			return
 		}
-		separator := ","
-		if s.Value.Type == setting.Rules {
-			separator = "\n"
-		}
-		text, err := scalar(value, separator)
-		if err == nil {
-			_, err = s.Value.Normal(text)
-		}
-		if err != nil {
-			errs = append(errs, fmt.Errorf("%s.%s: %w", where, name, err))
+		if s.Value.Type == setting.Table && value.Kind == yaml.MappingNode {
+			errs = append(errs, members(value, where+"."+name, func(number string, row *yaml.Node) {
+				name := name + "/" + number
+				s, err := setting.Lookup(setting.KindOf(on.Port), name)
+				if err != nil {
+					errs = append(errs, fmt.Errorf("%s: %w", where, err))
+					return
+				}
+				errs = append(errs, e.read(s, name, row, where))
+			}))
 			return
 		}
-		e.Set[name] = text
+		errs = append(errs, e.read(s, name, value, where))
 	}))
 	return e, few(errs)
+}
+
+// read takes up the value of a setting.
+func (e Entry) read(s *setting.Setting, name string, value *yaml.Node, where string) error {
+	separator := ","
+	if s.Value.Type == setting.Table {
+		separator = "\n"
+	}
+	text, err := scalar(value, separator)
+	if err == nil {
+		_, err = s.Value.Normal(text)
+	}
+	if err != nil {
+		return fmt.Errorf("%s.%s: %w", where, name, err)
+	}
+	e.Set[name] = text
+	return nil
 }
 
 var sectionNames = func() string {
@@ -331,7 +356,10 @@ func Whole(entries []Entry, devices []string, configs map[string]network.Config)
 			for _, s := range setting.OfObject(c, object) {
 				v, err := s.Get(c, object)
 				_, said := entries[i].Set[s.Name]
-				free := s.Default != "" || s.Value.Type == setting.Text
+				if table, _, isRow := setting.TableOf(s.Name); isRow && !said {
+					_, said = entries[i].Set[table]
+				}
+				free := s.Default != "" || s.Value.Type == setting.Text || s.Value.Type == setting.TableRow
 				if err == nil && !said && v != s.Default && s.Name != setting.Present && free && !strings.HasPrefix(s.Name, "service.") {
 					entries[i].Set[s.Name] = s.Default
 				}

@@ -67,8 +67,8 @@ devices:
     access-lists:
       guests:
         rules:
-          - permit tcp from any to any port 443 # the web
-          - deny ip from any to 10.0.0.0/8
+          10: permit tcp from any to any port 443 # the web
+          15: deny ip from any to 10.0.0.0/8
 `
 
 func TestAFileIsReadAndWrittenAgain(t *testing.T) {
@@ -79,7 +79,7 @@ func TestAFileIsReadAndWrittenAgain(t *testing.T) {
 	assert.Equal(t, "Printer: left", c.Ports["1/1/1"].Description)
 	assert.False(t, c.Ports["1/1/1"].PoE)
 	assert.Equal(t, network.Settings{"ntp-servers": "10.1.1.1,10.1.1.2", "stp": "rapid"}, c.Settings)
-	assert.Equal(t, "permit tcp from any to any port 443\ndeny ip from any to 10.0.0.0/8", c.Objects["acl/guests"]["rules"])
+	assert.Equal(t, network.Settings{"rules/10": "permit tcp from any to any port 443", "rules/15": "deny ip from any to 10.0.0.0/8"}, c.Objects["acl/guests"])
 
 	written, err := Write(t.Context(), map[string]network.Config{"sw": c}, []byte(sample))
 	require.NoError(t, err)

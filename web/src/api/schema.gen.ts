@@ -2047,6 +2047,8 @@ export interface components {
             set?: {
                 [key: string]: string;
             };
+            /** @description What is to be done with rows of tables, one after another */
+            steps?: components["schemas"]["TableStep"][];
             /** @description Besides: the ports that a selector picks */
             where?: string;
         };
@@ -2317,6 +2319,20 @@ export interface components {
             name: string;
             role: string;
             serial: string;
+        };
+        Column: {
+            choices?: string[];
+            /** @description What holds where it is left out; without one it must stand there */
+            default?: string;
+            /** @description What a value looks like */
+            form: string;
+            help?: string;
+            /** @description The word before it in the text of a row */
+            lead?: string;
+            name: string;
+            /** @description It takes nothing but the choices */
+            only?: boolean;
+            title: string;
         };
         ComparedDevice: {
             device: string;
@@ -3449,8 +3465,8 @@ export interface components {
             total: number;
         };
         ListHits: {
-            hits: number[];
             name: string;
+            rows: components["schemas"]["RowHits"][];
         };
         ListLink: {
             /**
@@ -4304,6 +4320,12 @@ export interface components {
             prefix: string;
             via?: string;
         };
+        RowHits: {
+            /** Format: int64 */
+            frames: number;
+            /** Format: int64 */
+            row: number;
+        };
         Rule: {
             /** @enum {string} */
             effect?: "allow" | "deny";
@@ -4356,14 +4378,23 @@ export interface components {
         Setting: {
             /** @description Words that it takes, besides or instead of other values */
             choices?: string[];
+            /** @description Of a table: the parts of a row. Each row is a setting of its own, TABLE/NUMBER, and rows stand in the order of their numbers */
+            columns?: components["schemas"]["Column"][];
             /** @description What holds when nobody sets it; left out where it is for the device to say */
             default?: string;
+            /** @description Of a table: a row */
+            example?: string;
             /** @description What a value looks like */
             form: string;
             /** @description Settings that stand together on a form */
             group: string;
             /** @description What it means */
             help: string;
+            /**
+             * Format: int64
+             * @description Of a table: the highest number of a row
+             */
+            highest?: number;
             /** Format: int64 */
             max?: number;
             /** Format: int64 */
@@ -4377,7 +4408,7 @@ export interface components {
             on: string[];
             title: string;
             /** @enum {string} */
-            type: "switch" | "choice" | "number" | "text" | "vlan" | "vlans" | "rate" | "list" | "rules" | "name" | "secret";
+            type: "switch" | "choice" | "number" | "text" | "vlan" | "vlans" | "rate" | "list" | "table" | "row" | "name" | "secret";
             unit?: string;
         };
         SettingKind: {
@@ -4581,6 +4612,21 @@ export interface components {
             ok: boolean;
             /** Format: double */
             watts: number;
+        };
+        TableStep: {
+            /** @enum {string} */
+            act: "add" | "move" | "remove" | "renumber";
+            /** @description Where it goes: first, last (when left out), before-20 or after-20 */
+            at?: string;
+            /**
+             * Format: int64
+             * @description Which one: of move and remove
+             */
+            row?: number;
+            /** @description Such as rules */
+            table: string;
+            /** @description What is added */
+            text?: string;
         };
         Template: {
             /**

@@ -11,7 +11,7 @@ export function ObjectState({ d, o }: { d: DeviceDetail; o: DeviceObject }) {
   const name = o.name.slice(o.kind.length + 1);
   if (!i) return null;
   const told: ReactNode[] = [];
-  if (o.kind === "acl") return <Hits d={d} name={name} rules={(o.settings.rules ?? "").split("\n").filter(Boolean)} />;
+  if (o.kind === "acl") return <Hits d={d} o={o} name={name} />;
   const ring = o.kind === "ring" && i.rings?.find((r) => r.name === name);
   if (ring) {
     told.push(<HealthMark state={ringShape[ring.state] ?? "unknown"} word={`ring ${ring.state}`} />);
@@ -52,14 +52,14 @@ export function ObjectState({ d, o }: { d: DeviceDetail; o: DeviceObject }) {
 export const ringShape: Record<string, string> = { closed: "well", open: "degraded", undefined: "down" };
 
 /** The rules of an access list with how often each decided. */
-function Hits({ d, name, rules }: { d: DeviceDetail; name: string; rules: string[] }) {
-  const hits = d.inside?.lists?.find((l) => l.name === name)?.hits;
-  if (!hits || rules.length === 0) return null;
+function Hits({ d, o, name }: { d: DeviceDetail; o: DeviceObject; name: string }) {
+  const rows = d.inside?.lists?.find((l) => l.name === name)?.rows ?? [];
+  if (rows.length === 0) return null;
   return (
     <table className="mb-3 w-full border-collapse text-sm">
       <thead>
         <tr className="border-b border-rule text-left text-soft">
-          <th className="w-8 py-0.5 font-normal">#</th>
+          <th className="w-12 py-0.5 font-normal">#</th>
           <th className="font-normal">Rule</th>
           <th className="w-36 text-right font-normal">
             Decided on, frames (<Ago at={d.inside?.observed_at ?? ""} />)
@@ -67,12 +67,11 @@ function Hits({ d, name, rules }: { d: DeviceDetail; name: string; rules: string
         </tr>
       </thead>
       <tbody>
-        {rules.map((r, n) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a rule is known by its place
-          <tr key={n} className="border-b border-rule/60">
-            <td className="py-0.5 text-soft">{n + 1}</td>
-            <td className="font-mono">{r}</td>
-            <td className="text-right tabular-nums">{hits[n] === undefined ? "not known" : count(hits[n])}</td>
+        {rows.map((r) => (
+          <tr key={r.row} className="border-b border-rule/60">
+            <td className="py-0.5 text-soft">{r.row}</td>
+            <td className="font-mono">{o.settings[`rules/${r.row}`] ?? "a rule that cannot be told"}</td>
+            <td className="text-right tabular-nums">{count(r.frames)}</td>
           </tr>
         ))}
       </tbody>

@@ -123,16 +123,6 @@ export function Setter({
               </option>
             ))}
           </select>
-        ) : s.type === "rules" ? (
-          <textarea
-            id={id}
-            aria-describedby={by}
-            {...common}
-            rows={5}
-            className={clsx(className, "!h-auto font-mono text-sm")}
-            placeholder={now.mixed || layer ? untouched : undefined}
-            onChange={(e) => edit(e.target.value)}
-          />
         ) : (
           <>
             <input

@@ -7,6 +7,7 @@ import { LayersTable } from "./LayersTable";
 import { kindOf, onLayer } from "./layer";
 import { useBulk, useOwnDraft, useSettings, useStanding } from "./queries";
 import { Setter } from "./Setter";
+import { TableEditor } from "./TableEditor";
 
 /** What was typed; null: it is to say nothing itself. */
 type Touched = Record<string, string | null>;
@@ -49,10 +50,16 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
     settings.data.items.find((s) => s.name === st.setting);
   const fields = standing.data.items.flatMap((st) => {
     const s = about(st);
-    return s && !hide.includes(s.name) && (st.applies > 0 || touched[s.name] !== undefined) ? [{ s, st }] : [];
+    return s && s.type !== "table" && !hide.includes(s.name) && (st.applies > 0 || touched[s.name] !== undefined)
+      ? [{ s, st }]
+      : [];
   });
   const layered = on.length === 1 && !onLayer(on);
-  const groups = [...new Set(fields.map((f) => f.s.group)), ...(layered && fields.length > 0 ? [layersGroup] : [])];
+  const tables = on.length === 1 ? settings.data.items.filter((s) => s.type === "table" && s.on.includes(kind)) : [];
+  const groups = [
+    ...new Set([...fields.map((f) => f.s.group), ...tables.map((t) => t.group)]),
+    ...(layered && fields.length > 0 ? [layersGroup] : []),
+  ];
   const group = groups.includes(chosen) ? chosen : (groups[0] ?? "");
   const count = Object.keys(touched).length;
   const set = (name: string, value: string | null | undefined) => {
@@ -61,6 +68,12 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
     else next[name] = value;
     setTouched(next);
   };
+  const setMany = (more: Record<string, string | null | undefined>) =>
+    setTouched((old) => {
+      const next: Touched = {};
+      for (const [name, value] of Object.entries({ ...old, ...more })) if (value !== undefined) next[name] = value;
+      return next;
+    });
   const submit = (e: FormEvent) => {
     e.preventDefault();
     bulk.mutate(
@@ -86,7 +99,11 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
       {groups.length > 1 && (
         <fieldset className="mb-2 flex flex-wrap gap-1" aria-label="Groups of settings">
           {groups.map((g) => {
-            const n = fields.filter((f) => f.s.group === g && touched[f.s.name] !== undefined).length;
+            const n =
+              fields.filter((f) => f.s.group === g && touched[f.s.name] !== undefined).length +
+              tables
+                .filter((t) => t.group === g)
+                .flatMap((t) => Object.keys(touched).filter((k) => k.startsWith(`${t.name}/`))).length;
             return (
               <button
                 key={g}
@@ -120,6 +137,18 @@ export function SettingsForm({ on, me, hide = [] }: { on: string[]; me: Person; 
             />
           ))}
       </div>
+      {tables
+        .filter((t) => t.group === group)
+        .map((t) => (
+          <TableEditor
+            key={`${which} ${t.name}`}
+            s={t}
+            standing={standing.data.items}
+            layer={onLayer(on)}
+            touched={touched}
+            set={setMany}
+          />
+        ))}
       {bulk.isError && (
         <p role="alert" className="mt-2 text-down">
           {bulk.error.message}
