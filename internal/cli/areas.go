@@ -16,6 +16,7 @@ type area struct {
 var areas = []area{
 	{"daily", "Every day:", []string{"devices", "device", "ports", "port", "clients", "events", "draft", "changes", "change", "drift", "terminal"}},
 	{"look", "Look closer:", []string{"sites", "links", "routes", "vlans", "history", "layers", "compare", "fields", "groups", "templates", "terminals"}},
+	{"test", "Test and mend:", []string{"ping", "traceroute", "cable-test", "bounce", "power-cycle", "reboot", "operations", "operation"}},
 	{"set", "Set up:", []string{"settings", "rows", "setup", "vlan", "bundle", "template", "export", "client", "group", "change-rules", "change-rule"}},
 	{"arrive", "Take devices in hand:", []string{"discover", "found", "accept", "enrol", "claim", "claims", "site"}},
 	{"people", "People and rights:", []string{"users", "user", "roles", "role", "rights", "audit"}},

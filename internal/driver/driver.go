@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/operation"
 )
 
 // Target tells how to reach a device and log in to it.
@@ -153,6 +154,16 @@ type Proposal interface {
 	Trial(ctx context.Context, token string, d time.Duration) error
 	// Release throws the proposal away.
 	Release(ctx context.Context) error
+}
+
+// Operator is a session whose device does things when it is asked to.
+type Operator interface {
+	// Operations lists what it can be asked.
+	Operations() []operation.Kind
+	// Operate has the device do something, and calls tell for each line that comes back, in order. It returns when the device is
+	// done; of what it leaves by, when it has agreed. A device that will not, or fails, answers with a *Refusal. When ctx ends the
+	// device is told to leave it.
+	Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) error
 }
 
 // Watcher is a session that tells of changes as they happen.

@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/service/leases"
+	"example.net/everypost/internal/service/operations"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
@@ -66,6 +67,7 @@ type Service struct {
 	History    *history.Service
 	Troubles   *troubles.Service
 	Terminals  *terminals.Service
+	Operations *operations.Service
 	lock       *os.File
 }
 
@@ -123,6 +125,9 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
+	if s.Operations, err = operations.New(ctx, s.Fleet, s.Store, leased, s.Feed, o.Log); err != nil {
+		return err
+	}
 	if err := s.Changes.Resume(ctx); err != nil {
 		return err
 	}
@@ -161,6 +166,9 @@ func (s *Service) openKey(ctx context.Context, file string, renew bool) (*secret
 func (s *Service) Close() error {
 	if s.Terminals != nil {
 		s.Terminals.Close()
+	}
+	if s.Operations != nil {
+		s.Operations.Close()
 	}
 	if s.Discovery != nil {
 		s.Discovery.Close()

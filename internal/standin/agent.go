@@ -46,6 +46,7 @@ func (a *agent) Capabilities() []string {
 	more := modelFeatures[a.d.spec.Model]
 	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management",
 		namespaces["ep-mg"]+"?module=ep-management&features="+strings.Join(append([]string{"local-users", "sign-in", "snmp"}, more.management...), ","))
+	caps = append(caps, namespaces["ep-op"]+"?module=ep-operations&features="+strings.Join(a.d.abilities(), ","))
 	if a.d.spec.Model == "H16S" {
 		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
 	}
@@ -120,6 +121,10 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 		return nil, a.cancelCommit(s, op)
 	case "create-subscription":
 		return nil, a.subscribe(s, op)
+	case "begin", "read-output", "cancel":
+		if op.Space == namespaces["ep-op"] {
+			return a.operate(s, op)
+		}
 	}
 	return nil, &netconf.RPCError{Type: "protocol", Tag: netconf.TagNotSupported, Severity: "error", Message: "the operation " + op.Name + " is not supported"}
 }

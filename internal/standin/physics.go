@@ -117,7 +117,7 @@ func (w *World) demands(d *device) []demand {
 	var out []demand
 	ask := func(port string, milliW, class int, cut bool) {
 		p, c := d.ports[port], d.cfg.ports[port]
-		if !p.spec.PoE || cut || milliW == 0 || !c.poe || c.classLimit != 0 && class > c.classLimit || d.booting && !c.throughReboot {
+		if !p.spec.PoE || p.starved || cut || milliW == 0 || !c.poe || c.classLimit != 0 && class > c.classLimit || d.booting && !c.throughReboot {
 			return
 		}
 		out = append(out, demand{port, milliW, class, c.priority})
@@ -170,7 +170,7 @@ func (w *World) links() map[endpoint]bool {
 	ready := func(e endpoint) bool {
 		d := w.devices[e.device]
 		c := d.cfg.ports[e.port]
-		return d.powered && !d.booting && c.enabled && w.keptShut(d, d.ports[e.port]) == "" && c.plugged(d.ports[e.port].spec)
+		return d.powered && !d.booting && c.enabled && !d.ports[e.port].bounced && w.keptShut(d, d.ports[e.port]) == "" && c.plugged(d.ports[e.port].spec)
 	}
 	for _, c := range w.cables {
 		if !c.cut && ready(c.a) && ready(c.b) && w.negotiated(c) > 0 {
@@ -287,8 +287,12 @@ func (d *device) loseMemory() {
 	}
 	d.candidate = d.running.Clone()
 	d.log = nil
+	for _, t := range d.tasks {
+		d.world.cancel(t.timer)
+	}
+	d.tasks = nil
 	for _, p := range d.ports {
-		p.counters = tally{}
+		p.counters, p.bounced, p.starved = tally{}, false, false
 	}
 	d.setDown(true)
 }

@@ -32,6 +32,7 @@ var namespaces = map[string]string{
 	"ncs":      "urn:ietf:params:xml:ns:yang:ietf-netconf-server",
 	"ep-dev":   "urn:everypost:yang:ep-device",
 	"ep-sw":    "urn:everypost:yang:ep-switching",
+	"ep-op":    "urn:everypost:yang:ep-operations",
 	"ep-st":    "urn:everypost:yang:ep-storage",
 	"ep-mg":    "urn:everypost:yang:ep-management",
 	"oc-acl":   "http://openconfig.net/yang/acl",

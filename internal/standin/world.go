@@ -112,6 +112,8 @@ type portSim struct {
 	forwards time.Time // until then it listens and learns only; zero where it forwards
 	learning *timer    // until then
 	guard    guarded
+	bounced  bool // held down for a moment
+	starved  bool // without power for a moment
 }
 
 // New builds a world. Start makes it run.
@@ -391,6 +393,8 @@ type device struct {
 	controllerUp       bool
 	controllerChanged  time.Time
 	slow               time.Duration
+	tasks              map[uint32]*task // what it was asked to do, by number
+	lastTask           uint32
 }
 
 type trial struct {

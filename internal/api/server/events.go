@@ -31,7 +31,7 @@ func (s *server) eventRoutes(api huma.API) {
 		LastEventID uint64 `header:"Last-Event-ID" minimum:"0" maximum:"9007199254740991" doc:"Go on after this event"`
 		After       uint64 `query:"after" minimum:"0" maximum:"9007199254740991" doc:"Go on after this event"`
 	}
-	op := operation(may(rights.See, rights.Events), http.MethodGet, "/events", "stream-events", "What happens, as it happens")
+	op := described(may(rights.See, rights.Events), http.MethodGet, "/events", "stream-events", "What happens, as it happens")
 	op.Description = "Server-sent events. The first is `reset`: read everything anew. With Last-Event-ID, those after that one follow, also after a restart of the service. " + op.Description
 	sse.Register(api, op, map[string]any{"event": v1.Event{}, "reset": v1.Reset{}, "beat": v1.Beat{}},
 		func(ctx context.Context, in *streamInput, send sse.Sender) {
@@ -160,7 +160,7 @@ const replayed = 1000
 // messageFor is what of the feed goes to a person, and whether anything does. What is in the journal has its number.
 func (s *server) messageFor(ctx context.Context, item feed.Item, p access.Person) (sse.Message, bool) {
 	if item.State != nil {
-		out, seen := s.shownTo(ctx, p, item.State.Kind, item.State.Device, item.State.Change, v1.Event{At: time.Now().UTC()})
+		out, seen := s.shownTo(ctx, p, item.State.Kind, item.State.Device, item.State.Change, v1.Event{At: time.Now().UTC(), Operation: item.State.Operation})
 		return sse.Message{Data: out}, seen
 	}
 	f := *item.Fact
@@ -182,6 +182,9 @@ func changeOf(f fact.Fact) int64 {
 func (s *server) shownTo(ctx context.Context, p access.Person, kind fact.Kind, device string, change int64, e v1.Event) (v1.Event, bool) {
 	e.Kind, e.Device, e.Change = string(kind), device, change
 	need := may(rights.See, rights.Events)
+	if kind == fact.Operation {
+		need = may(rights.See, rights.Tests)
+	}
 	where := permission.Within(p, need)
 	switch {
 	case change != 0:

@@ -180,6 +180,10 @@ func (s *server) device(ctx context.Context, name string) (*body[v1.DeviceDetail
 	}
 	ports = slices.DeleteFunc(slices.Clone(ports), func(p *catalog.Port) bool { return !seen[p.Ref] })
 	out := deviceDetail(d, ports, s.devicesOut(ctx), s.portsOut(ctx))
+	out.Can = []string{}
+	for _, k := range s.Operations.Offers(name) {
+		out.Can = append(out.Can, string(k))
+	}
 	if s.onDevice(ctx, may(rights.See, rights.Configuration), name) != nil { // what is set up besides the ports
 		out.Objects = slices.DeleteFunc(out.Objects, func(o v1.Object) bool { return !setting.AboutKind(setting.Kind(o.Kind)).OfPorts })
 	}

@@ -10,6 +10,7 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/operation"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
@@ -20,6 +21,7 @@ import (
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/operations"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/store"
@@ -68,15 +70,15 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemHostKey, err)
 	case errors.Is(err, driver.ErrCredentials):
 		return with(http.StatusUnprocessableEntity, v1.ProblemLogin, err)
-	case errors.Is(err, changes.ErrBusy), errors.Is(err, discovery.ErrBusy):
+	case errors.Is(err, changes.ErrBusy), errors.Is(err, operations.ErrBusy), errors.Is(err, discovery.ErrBusy):
 		return with(http.StatusConflict, v1.ProblemBusy, err)
 	case errors.Is(err, changes.ErrSecondPerson):
 		return with(http.StatusForbidden, v1.ProblemForbidden, err)
-	case errors.Is(err, changes.ErrState):
+	case errors.Is(err, changes.ErrState), errors.Is(err, operations.ErrOver):
 		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &selection), errors.As(err, &kept):
 		return selectorProblem(err)
-	case errors.Is(err, layers.ErrNoDrift), errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, terminals.ErrTooMany), errors.Is(err, inventory.ErrInService):
+	case errors.Is(err, layers.ErrNoDrift), errors.Is(err, store.ErrInUse), errors.Is(err, access.ErrLast), errors.Is(err, store.ErrFull), errors.Is(err, terminals.ErrTooMany), errors.Is(err, operations.ErrTooMany), errors.Is(err, inventory.ErrInService):
 		return with(http.StatusConflict, v1.ProblemInUse, err)
 	case errors.Is(err, store.ErrNotFound):
 		return with(http.StatusNotFound, v1.ProblemNotFound, err)
@@ -89,10 +91,10 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
-		return with(http.StatusConflict, v1.ProblemState, err)
+		return with(http.StatusConflict, v1.ProblemCannot, err)
 	case errors.As(err, &gone), errors.As(err, &refusal), errors.Is(err, errDevice):
 		return with(http.StatusBadGateway, v1.ProblemGone, err)
 	}
@@ -107,7 +109,7 @@ var (
 )
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
-	detail := strings.TrimPrefix(err.Error(), errInvalid.Error()+": ") // what is wrong comes first
+	detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), errInvalid.Error()+": "), operation.ErrInvalid.Error()+": ") // what is wrong comes first
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}
 }
 

@@ -37,8 +37,8 @@ const (
 	rightExtension = "x-everypost-right"
 )
 
-// operation describes an operation of the interface.
-func operation(n need, method, path, id, summary string) huma.Operation {
+// described describes an operation of the interface.
+func described(n need, method, path, id, summary string) huma.Operation {
 	op := huma.Operation{
 		OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary,
 		Metadata: map[string]any{needKey: n}, MaxBodyBytes: maxBody,
@@ -61,7 +61,7 @@ func register[I, O any](s *server, api huma.API, n need, method, path, id, summa
 
 // registerLarge is register for an operation that takes a body of another size.
 func registerLarge[I, O any](s *server, api huma.API, size int64, n need, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
-	op := operation(n, method, path, id, summary)
+	op := described(n, method, path, id, summary)
 	op.MaxBodyBytes = size
 	declared(id, reflect.TypeFor[O]())
 	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {

@@ -103,6 +103,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.historyRoutes(api)
 	s.terminalRoutes(api)
 	s.terminal(e)
+	s.operationRoutes(api)
 	s.settingRoutes(api)
 	s.bundleRoutes(api)
 	s.vlanRoutes(api)

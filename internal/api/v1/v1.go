@@ -20,6 +20,7 @@ const SessionCookie = "everypost_session"
 const (
 	ProblemBlocked    = "urn:everypost:problem:findings"          // findings keep a change from being pushed
 	ProblemState      = "urn:everypost:problem:state"             // the change is not in a state for that
+	ProblemCannot     = "urn:everypost:problem:cannot"            // the device cannot do what is asked of it
 	ProblemBusy       = "urn:everypost:problem:busy"              // another change is under way
 	ProblemGone       = "urn:everypost:problem:unreachable"       // a device cannot be reached
 	ProblemHostKey    = "urn:everypost:problem:host-key"          // a device shows another host key
@@ -145,6 +146,7 @@ type DeviceDetail struct {
 	VLANs    []VLAN     `json:"vlans"`
 	Objects  []Object   `json:"objects" doc:"Bundles, VLANs and what else can be set up on it"`
 	Features []string   `json:"features" doc:"What the device can be told"`
+	Can      []string   `json:"operations" doc:"What it can be asked to do: kinds of /operations/kinds"`
 	Resolved []Resolved `json:"resolved,omitempty" doc:"Addresses that the device resolved to hardware addresses (ARP)"`
 	// Inside is nil until it was read.
 	Inside *network.Inside `json:"inside,omitempty" doc:"Hardware, tables, radios, tunnels: read every half minute"`
@@ -434,15 +436,16 @@ type LogLine struct {
 
 // Event is something that happened.
 type Event struct {
-	Seq    uint64    `json:"seq,omitempty"`
-	At     time.Time `json:"at"`
-	Kind   string    `json:"kind" enum:"port,device,state,config,change,fleet,drift,search"`
-	Code   string    `json:"code,omitempty" doc:"What happened: port.link-lost, device.gone ..."`
-	Device string    `json:"device,omitempty"`
-	Port   string    `json:"port,omitempty"`
-	Change int64     `json:"change,omitempty" minimum:"0" maximum:"9007199254740991"`
-	Text   string    `json:"text,omitempty"`
-	Health string    `json:"health,omitempty"`
+	Seq       uint64    `json:"seq,omitempty"`
+	At        time.Time `json:"at"`
+	Kind      string    `json:"kind" enum:"port,device,state,operation,config,change,fleet,drift,search"`
+	Code      string    `json:"code,omitempty" doc:"What happened: port.link-lost, device.gone ..."`
+	Device    string    `json:"device,omitempty"`
+	Port      string    `json:"port,omitempty"`
+	Change    int64     `json:"change,omitempty" minimum:"0" maximum:"9007199254740991"`
+	Operation int64     `json:"operation,omitempty" minimum:"0" maximum:"9007199254740991"`
+	Text      string    `json:"text,omitempty"`
+	Health    string    `json:"health,omitempty"`
 	// ImportedBy is who took it over from another system; nobody where the service saw it itself.
 	ImportedBy string `json:"imported_by,omitempty" doc:"Who took it over from another system; left out where the service saw it itself"`
 }

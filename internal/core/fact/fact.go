@@ -30,8 +30,11 @@ const (
 	Search Kind = "search" // a search for devices, or one that was claimed
 )
 
-// Readings is the kind of states that are none of facts: that a device was read.
-const Readings Kind = "state"
+// Kinds of states that are none of facts.
+const (
+	Readings  Kind = "state"     // a device was read
+	Operation Kind = "operation" // more came back of what a device was asked to do
+)
 
 // Kinds lists the kinds of facts.
 func Kinds() []Kind { return []Kind{Port, Device, Config, Change, Fleet, Drift, Search} }
@@ -216,9 +219,10 @@ func (f Fact) Health() string {
 // State tells that something is to be read anew, as that a device was read. It is not worth a word: of many alike only the last counts, and none is
 // kept.
 type State struct {
-	Kind   Kind
-	Device string
-	Change int64
+	Kind      Kind
+	Device    string
+	Change    int64
+	Operation int64
 }
 
 // NameFreed tells that a name is no longer that of the device that had it: another may get it.

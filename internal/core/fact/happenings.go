@@ -59,6 +59,11 @@ type (
 	DeviceKeyAccepted struct {
 		By string `json:"by"`
 	}
+	// DeviceAsked: somebody asked a device for what disturbs it, such as to restart.
+	DeviceAsked struct {
+		By string `json:"by"`
+		To string `json:"to"`
+	}
 	// DeviceMoved: a device is at another address.
 	DeviceMoved struct {
 		From string `json:"from"`
@@ -74,6 +79,7 @@ func (DeviceTroubleOver) Code() Code { return "device.trouble-over" }
 func (DeviceRetired) Code() Code     { return "device.retired" }
 func (DeviceReinstated) Code() Code  { return "device.reinstated" }
 func (DeviceKeyAccepted) Code() Code { return "device.key-accepted" }
+func (DeviceAsked) Code() Code       { return "device.asked" }
 func (DeviceMoved) Code() Code       { return "device.moved" }
 
 // What can happen to configurations.
@@ -226,6 +232,6 @@ func (ClaimAsked) Code() Code   { return "search.claim-asked" }
 func (ClaimFailed) Code() Code  { return "search.claim-failed" }
 
 // all is one of each.
-var all = []Happening{LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{},
+var all = []Happening{LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceAsked{},
 	DeviceMoved{}, ConfigChanged{}, ConfigTimedOut{}, ChangeOnTrial{}, ChangeWorse{}, ChangeUndoing{}, ChangeBack{}, ChangeEnded{}, ChangeNotPushed{}, ChangeDiscarded{}, DeviceEnrolled{}, DeviceArrived{},
 	DeviceReplaced{}, DeviceRenamed{}, DeviceForgotten{}, DeviceControl{}, SiteMerged{}, SiteRemoved{}, DriftBegan{}, DriftEnded{}, SearchEnded{}, Claimed{}, ClaimDropped{}, ClaimAsked{}, ClaimFailed{}}

@@ -44,6 +44,7 @@ const (
 	Changes       Feature = "changes"
 	Events        Feature = "events"
 	Groups        Feature = "groups"
+	Tests         Feature = "tests"     // what devices are asked to try: ping, cable test and such
 	Terminals     Feature = "terminals" // on devices
 	Templates     Feature = "templates" // of settings
 	Discovery     Feature = "discovery"
@@ -62,10 +63,11 @@ var meanings = []Meaning{
 	{See, Sites, "the sites and what is said of them"},
 	{Administer, Sites, "make, edit, merge and remove sites"},
 	{See, Devices, "the devices and what is inside them"},
-	{Operate, Devices, "enrol, claim, describe, rename, replace, retire and forget devices; accept their host keys"},
+	{Operate, Devices, "enrol, claim, describe, rename, replace, restart, retire and forget devices; accept their host keys"},
 	{Change, Devices, "draft, push, keep and undo changes of what devices run besides their ports: services"},
 	{See, Configuration, "what devices run, whole and in their own form"},
 	{See, Ports, "the ports, what is set and what is seen"},
+	{Operate, Ports, "bounce ports, and cycle the power that they feed"},
 	{Change, Ports, "draft, push, keep and undo changes of ports"},
 	{See, Clients, "the end stations and where they are"},
 	{Operate, Clients, "give clients names"},
@@ -74,6 +76,8 @@ var meanings = []Meaning{
 	{Administer, Changes, "the rules of the house: the hours of changes, and which need a second person"},
 	{See, Events, "what happens and what happened"},
 	{Administer, Events, "take over what another system kept: readings and events of the past"},
+	{See, Tests, "what devices were asked to do, and what came back"},
+	{Operate, Tests, "have devices ping, trace routes and test cables"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},
 	{Operate, Terminals, "open terminals on devices, and do there whatever the device lets the service do"},
 	{See, Templates, "templates: what they say, and of what"},
@@ -92,7 +96,7 @@ func Meanings() []Meaning { return slices.Clone(meanings) }
 
 // Features lists the features.
 func Features() []Feature {
-	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Terminals, Templates, Groups, Discovery, People, Audit}
+	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Tests, Terminals, Templates, Groups, Discovery, People, Audit}
 }
 
 // Placed tells whether the feature lies somewhere in the network.
@@ -285,7 +289,7 @@ func (r Role) Check() error {
 
 // Ready lists the roles that come with the product.
 func Ready() []Role {
-	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Templates, Groups}
+	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Tests, Templates, Groups}
 	role := func(name, title string, rules ...Rule) Role {
 		return Role{Name: name, Title: title, Rules: rules, Ready: true}
 	}
@@ -295,8 +299,8 @@ func Ready() []Role {
 	return []Role{
 		role("administrator", "does everything", allow(nil)),
 		role("operator", "watches the network and takes its devices in hand; changes nothing that they run",
-			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Clients, Changes, Terminals, Groups, Discovery}, Operate)),
-		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Clients, Terminals}, Operate), allow([]Feature{Ports}, Change)),
+			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Tests, Terminals, Groups, Discovery}, Operate)),
+		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Tests, Terminals}, Operate), allow([]Feature{Ports}, Change)),
 		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See), allow([]Feature{Changes}, Operate)),
 		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Groups}, See)),
 		role("viewer", "sees the network", allow(network, See)),

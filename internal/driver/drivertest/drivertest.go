@@ -4,6 +4,8 @@ package drivertest
 
 import (
 	"context"
+	"slices"
+	"strconv"
 	"testing"
 	"time"
 
@@ -11,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/operation"
 	"example.net/everypost/internal/driver"
 )
 
@@ -102,6 +105,9 @@ func Run(t *testing.T, b Bench) {
 	}
 	if _, ok := s.(driver.Watcher); ok {
 		t.Run("watches", b.watches)
+	}
+	if o, ok := s.(driver.Operator); ok {
+		b.operates(t, s, o)
 	}
 	t.Run("ends", func(t *testing.T) {
 		require.NoError(t, s.Close())
@@ -280,4 +286,46 @@ func (b Bench) watches(t *testing.T) {
 			require.Fail(t, "no event within 5 s of the cable being pulled")
 		}
 	}
+}
+
+// operates puts what the device can be asked to do through the contract: what comes back, a no in its words, and that it leaves
+// what nobody waits for any more.
+func (b Bench) operates(t *testing.T, s driver.Session, o driver.Operator) {
+	ctx := t.Context()
+	id, err := s.Identify(ctx)
+	require.NoError(t, err)
+	ping := func(args map[string]string) operation.Request {
+		r, err := operation.New(operation.Ping, args)
+		require.NoError(t, err)
+		return r
+	}
+	if !slices.Contains(o.Operations(), operation.Ping) {
+		return
+	}
+	t.Run("has itself answer", func(t *testing.T) {
+		var lines []operation.Line
+		require.NoError(t, o.Operate(ctx, ping(map[string]string{"to": id.Hostname, "count": "2"}), func(l operation.Line) { lines = append(lines, l) }))
+		require.Len(t, lines, 2)
+		for i, l := range lines {
+			assert.Equal(t, strconv.Itoa(i+1), l.Cells["seq"])
+			assert.NotEmpty(t, l.Cells["time"])
+			assert.WithinDuration(t, time.Now(), l.At, time.Minute)
+		}
+	})
+	t.Run("says in its words what cannot be done", func(t *testing.T) {
+		err := o.Operate(ctx, ping(map[string]string{"to": "nobody.test"}), func(operation.Line) { t.Error("nothing can come back") })
+		var refusal *driver.Refusal
+		require.ErrorAs(t, err, &refusal)
+		assert.Contains(t, refusal.Words, "nobody.test")
+	})
+	t.Run("leaves what nobody waits for", func(t *testing.T) {
+		short, cancel := context.WithCancel(ctx)
+		n := 0
+		err := o.Operate(short, ping(map[string]string{"to": id.Hostname, "count": "100"}), func(operation.Line) {
+			n++
+			cancel()
+		})
+		require.ErrorIs(t, err, context.Canceled)
+		assert.Less(t, n, 5)
+	})
 }

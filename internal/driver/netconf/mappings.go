@@ -159,15 +159,7 @@ func featuresOf(peer netconf.Hello) []network.Feature {
 	var out []network.Feature
 	for _, c := range peer.Capabilities {
 		_, query, _ := strings.Cut(c, "?")
-		module, features := "", ""
-		for part := range strings.SplitSeq(query, "&") {
-			switch name, value, _ := strings.Cut(part, "="); name {
-			case "module":
-				module = value
-			case "features":
-				features = value
-			}
-		}
+		module, features := moduleOf(query)
 		if f, ok := moduleFeatures[module]; ok {
 			out = append(out, f)
 		}
@@ -181,6 +173,19 @@ func featuresOf(peer netconf.Hello) []network.Feature {
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
+}
+
+// moduleOf reads which module a capability announces, and with which features.
+func moduleOf(query string) (module, features string) {
+	for part := range strings.SplitSeq(query, "&") {
+		switch name, value, _ := strings.Cut(part, "="); name {
+		case "module":
+			module = value
+		case "features":
+			features = value
+		}
+	}
+	return module, features
 }
 
 var ownModules = []string{"ep-switching", "ep-device", "ep-management"}

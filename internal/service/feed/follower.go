@@ -18,7 +18,7 @@ type Wants struct {
 }
 
 // Everything is all facts and all states.
-var Everything = Wants{States: append(fact.Kinds(), fact.Readings)}
+var Everything = Wants{States: append(fact.Kinds(), fact.Readings, fact.Operation)}
 
 // Item is what a follower gets: a fact, or a state.
 type Item struct {

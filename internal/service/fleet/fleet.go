@@ -19,6 +19,7 @@ import (
 
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/operation"
 	"example.net/everypost/internal/driver"
 )
 
@@ -82,8 +83,9 @@ type View struct {
 	Known    bool // whether Config and State were ever read
 	Config   network.Config
 	State    network.State
-	Inside   network.Inside // its ObservedAt is zero until it was read
-	From     string         // the address from which a device that calls home called last
+	Inside   network.Inside   // its ObservedAt is zero until it was read
+	From     string           // the address from which a device that calls home called last
+	Can      []operation.Kind // what it can be asked to do
 }
 
 // Observer is told what the fleet sees, from the goroutines that own the devices: in order for each device, at once for
@@ -411,6 +413,24 @@ func (f *Fleet) Terminal(ctx context.Context, name string, size driver.Size) (sh
 		return err
 	})
 	return shell, err
+}
+
+// Operate has a device do something, and calls tell for each line that comes back. It takes as long as it takes, or until ctx
+// ends; other requests go on beside it.
+func (f *Fleet) Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) error {
+	u, err := f.unit(name)
+	if err != nil {
+		return err
+	}
+	s, err := u.inHand()
+	if err != nil {
+		return err
+	}
+	o, ok := s.(driver.Operator)
+	if !ok || !slices.Contains(o.Operations(), r.Kind) {
+		return fmt.Errorf("%w: %s offers no %s", ErrCannot, name, r.Kind)
+	}
+	return o.Operate(ctx, r, tell)
 }
 
 // Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by

@@ -451,6 +451,9 @@ func within(ctx context.Context, d time.Duration, do func(context.Context) error
 func (u *unit) took(s driver.Session) {
 	u.mu.Lock()
 	u.session = s
+	if o, ok := s.(driver.Operator); ok {
+		u.view.Can = o.Operations()
+	}
 	u.mu.Unlock()
 	u.setReach(network.ReachConnected, "", "")
 	u.announce()

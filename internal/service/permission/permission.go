@@ -222,6 +222,11 @@ func (s *Service) each(p access.Person, on []network.PortRef, v rights.Verb, fea
 	return &Refusal{Need: need, At: missing[0].String(), Ports: missing}
 }
 
+// OnPorts is OnDevice for ports.
+func (s *Service) OnPorts(p access.Person, n Need, on []network.PortRef) error {
+	return s.each(p, on, n.Verb, func(string) rights.Feature { return n.Feature })
+}
+
 // Edits tells why a person may not make edits, or nil: those of layers, and all that they come to on devices.
 func (s *Service) Edits(p access.Person, edits, comeTo []intent.Edit) error {
 	for _, e := range edits {

@@ -776,6 +776,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a device do something now
+         * @description Needs the right to see tests.
+         */
+        post: operations["start-operation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/reinstate": {
         parameters: {
             query?: never;
@@ -1212,6 +1232,83 @@ export interface paths {
         get: operations["get-map"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What devices were asked to do, the newest first
+         * @description Needs the right to see tests.
+         */
+        get: operations["list-operations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/operations/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What devices can be asked to do */
+        get: operations["list-operation-kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/operations/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a device was asked to do, and what came back
+         * @description Needs the right to see tests.
+         */
+        get: operations["get-operation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/operations/{number}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End what a device was asked to do
+         * @description Needs the right to see tests.
+         */
+        post: operations["cancel-operation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2610,6 +2707,8 @@ export interface components {
             notes?: string;
             /** @description Bundles, VLANs and what else can be set up on it */
             objects: components["schemas"]["Object"][];
+            /** @description What it can be asked to do: kinds of /operations/kinds */
+            operations: string[];
             /** @description Address of the device's own page, where it does not tell it itself */
             page?: string;
             /** @description Where the device's own page is: as a person said, else as the device tells */
@@ -2826,7 +2925,9 @@ export interface components {
             /** @description Who took it over from another system; left out where the service saw it itself */
             imported_by?: string;
             /** @enum {string} */
-            kind: "port" | "device" | "state" | "config" | "change" | "fleet" | "drift" | "search";
+            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search";
+            /** Format: int64 */
+            operation?: number;
             port?: string;
             /** Format: int64 */
             seq?: number;
@@ -3563,6 +3664,44 @@ export interface components {
              */
             total: number;
         };
+        ListOperation: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Operation"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListOperationKind: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["OperationKind"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListPort: {
             /**
              * Format: int64
@@ -3956,6 +4095,86 @@ export interface components {
             /** @description What it is called */
             text?: string;
             value: string;
+        };
+        Operation: {
+            args: {
+                [key: string]: string;
+            };
+            by: string;
+            device: string;
+            /** Format: date-time */
+            ended_at?: string;
+            kind: string;
+            /** @description What came back; lists hold none */
+            lines: components["schemas"]["OperationLine"][];
+            /** Format: int64 */
+            number: number;
+            /** Format: date-time */
+            started_at: string;
+            /**
+             * @description lost: the service stopped while it went on
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "cancelled" | "lost";
+            /** @description What can be said of all lines together */
+            summary: components["schemas"]["OperationFact"][];
+            /** @description It in words: ping to 10.20.40.7 */
+            text: string;
+            /** @description It did not come to its end */
+            why?: string;
+        };
+        OperationColumn: {
+            name: string;
+            title: string;
+            unit?: string;
+        };
+        OperationFact: {
+            title: string;
+            value: string;
+        };
+        OperationKind: {
+            /** @description The parts of the lines that come back */
+            columns: components["schemas"]["OperationColumn"][];
+            /** @description What is lost while it goes on */
+            disturbs?: string;
+            /** @description What the device does */
+            does: string;
+            kind: string;
+            /** @description What is to be said of it */
+            params: components["schemas"]["OperationParam"][];
+            /** @description What it takes: operate tests */
+            right: string;
+            title: string;
+        };
+        OperationLine: {
+            /** Format: date-time */
+            at: string;
+            /** @description By column */
+            cells: {
+                [key: string]: string;
+            };
+        };
+        OperationParam: {
+            choices?: string[];
+            default?: string;
+            /** @description What a value looks like */
+            form: string;
+            /** @description It may be left out */
+            free?: boolean;
+            help: string;
+            name: string;
+            /** @description It is names of ports of the device */
+            ports?: boolean;
+            title: string;
+            unit?: string;
+        };
+        OperationRequest: {
+            /** @description What is said of it, by name */
+            args?: {
+                [key: string]: string;
+            };
+            /** @description One of /operations/kinds */
+            kind: string;
         };
         Other: {
             /** @description That says so */
@@ -6394,6 +6613,41 @@ export interface operations {
             };
         };
     };
+    "start-operation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OperationRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Operation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "reinstate-device": {
         parameters: {
             query?: never;
@@ -7203,6 +7457,129 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Map"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-operations": {
+        parameters: {
+            query?: {
+                device?: string;
+                /** @description The member next of the page before */
+                cursor?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOperation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-operation-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOperationKind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-operation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Operation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-operation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

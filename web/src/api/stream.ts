@@ -171,6 +171,11 @@ function happened(e: HappenedEvent) {
     for (const what of ["templates", "site-layer", "standing"]) mark("reading", what);
     return;
   }
+  if (e.kind === "operation") {
+    mark("operation", e.operation);
+    if (e.device) mark("operations", e.device);
+    return;
+  }
   if (e.kind === "search") {
     mark(...keys.discoveries);
     mark(...keys.found);

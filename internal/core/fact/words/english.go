@@ -22,6 +22,7 @@ var English = must(New(Texts{
 		"device.retired":      `{{.Device}} was retired by {{.A.By}}.`,
 		"device.reinstated":   `{{.Device}} was taken into service again by {{.A.By}}.`,
 		"device.key-accepted": `A new host key of {{.Device}} was accepted by {{.A.By}}.`,
+		"device.asked":        `{{.A.By}} asked {{.Device}} for {{.A.To}}.`,
 		"device.moved":        `{{.Device}} is at {{.A.To}} now, and no more at {{.A.From}}.`,
 
 		"config.changed":   `The configuration of {{.Device}} {{if .A.Own}}was changed by this service{{else if .A.By}}was changed by {{.A.By}}{{else}}changed{{end}}.`,

@@ -36,6 +36,7 @@ var said = map[string]fact.Fact{
 	"th-sw-02 was retired by ada.":                                                                          {Subject: device, What: fact.DeviceRetired{By: "ada"}},
 	"th-sw-02 was taken into service again by ada.":                                                         {Subject: device, What: fact.DeviceReinstated{By: "ada"}},
 	"A new host key of th-sw-02 was accepted by ada.":                                                       {Subject: device, What: fact.DeviceKeyAccepted{By: "ada"}},
+	"ada asked th-sw-02 for reboot.":                                                                        {Subject: device, What: fact.DeviceAsked{By: "ada", To: "reboot"}},
 	"th-sw-02 is at 127.20.0.19:830 now, and no more at 127.20.0.2:830.":                                    {Subject: device, What: fact.DeviceMoved{From: "127.20.0.2:830", To: "127.20.0.19:830"}},
 	"The configuration of th-sw-02 changed.":                                                                {Subject: device, What: fact.ConfigChanged{}},
 	"The configuration of th-sw-02 was changed by night-shift.":                                             {Subject: device, What: fact.ConfigChanged{By: "night-shift"}},

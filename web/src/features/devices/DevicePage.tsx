@@ -21,6 +21,7 @@ import { insideTabs } from "./Inside";
 import { PinDialog } from "./PinDialog";
 
 const HistoryTab = late(() => import("../history/HistoryTab"));
+const TestsTab = late(() => import("../operations/TestsTab"));
 const TerminalTab = late(() => import("./TerminalTab"));
 
 export function DevicePage({ me }: { me: Person }) {
@@ -108,6 +109,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             ["ports", "Ports"],
             ["settings", "Settings"],
             ["history", "History"],
+            ...(d.rights.includes("see tests") ? [["tests", "Tests"]] : []),
             ...inside,
             ["particulars", "Particulars"],
             ...(d.rights.includes("see configuration") ? [["configuration", "Configuration"]] : []),
@@ -134,6 +136,13 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             <HistoryTab d={d} chosen={chosen.map((p) => p.port)} />
           </Suspense>
         </Tabs.Content>
+        {d.rights.includes("see tests") && (
+          <Tabs.Content value="tests" className="pt-3">
+            <Suspense>
+              <TestsTab d={d} chosen={chosen} />
+            </Suspense>
+          </Tabs.Content>
+        )}
         {inside.map(([value, , show]) => (
           <Tabs.Content key={value} value={value} className="pt-3">
             {show(d)}

@@ -26,7 +26,10 @@ export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; o
       }
     >
       <div className="grid gap-4 p-3 lg:grid-cols-[220px_minmax(0,1fr)]">
-        {one ? <OnePort p={one} /> : <ManyPorts ports={ports} me={me} />}
+        <div>
+          {one ? <OnePort p={one} /> : <ManyPorts ports={ports} me={me} />}
+          <Mend ports={ports} />
+        </div>
         {ports.every((p) => p.may_change) ? (
           <SettingsForm on={ports.map((p) => p.ref)} me={me} />
         ) : (
@@ -37,6 +40,21 @@ export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; o
         )}
       </div>
     </Panel>
+  );
+}
+
+/** First aid: what can be done now at ports of one device. */
+function Mend({ ports }: { ports: Port[] }) {
+  const device = ports[0]?.device ?? "";
+  if (ports.some((p) => p.device !== device)) return null;
+  const sel = encodeURIComponent(ports.map((p) => p.port).join(","));
+  const to = (ask: string) => `/devices/${device}?sel=${sel}&tab=tests&ask=${ask}`;
+  return (
+    <p className="mt-2 flex flex-wrap gap-x-3 border-t border-rule pt-1.5 text-sm">
+      <Link to={to("cable-test")}>Cable test</Link>
+      <Link to={to("bounce")}>Bounce</Link>
+      {ports.every((p) => p.has_poe) && <Link to={to("power-cycle")}>Cycle power</Link>}
+    </p>
   );
 }
 

@@ -1,0 +1,322 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/cli/safe"
+)
+
+// lookAtOperation is between looks for what came back of an operation.
+const lookAtOperation = 300 * time.Millisecond
+
+func (a *app) pingCommand() *cobra.Command {
+	args := map[string]string{}
+	cmd := &cobra.Command{
+		Use: "ping DEVICE TO", Short: "Have a device ping somebody", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+		Long:    "Have a device send echo requests to an address, or a name that it can find. What comes back is shown while it comes, and kept; Ctrl-C cancels it on the device.",
+		Example: "  everypost ping th-sw-02 10.20.40.31\n  everypost ping hh-edge-01 kb-sw-01 --count 20 --size 1400",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			return a.operate(ctx, c, words[0], "ping", with(args, "to", words[1]))
+		}),
+	}
+	argument(cmd, args, "count", "how many are sent, 1 to 100 (else 5)")
+	argument(cmd, args, "size", "octets of data in each, 8 to 9000 (else 56)")
+	argument(cmd, args, "vrf", "the routing table by which it goes")
+	return cmd
+}
+
+func (a *app) tracerouteCommand() *cobra.Command {
+	args := map[string]string{}
+	cmd := &cobra.Command{
+		Use: "traceroute DEVICE TO", Short: "Have a device find the routers on the way to somebody", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+		Example: "  everypost traceroute th-sw-02 10.30.10.12",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			return a.operate(ctx, c, words[0], "traceroute", with(args, "to", words[1]))
+		}),
+	}
+	argument(cmd, args, "hops", "how far it looks, 1 to 64 (else 30)")
+	argument(cmd, args, "vrf", "the routing table by which it goes")
+	return cmd
+}
+
+// onPortsCommand makes a command that has a device do something at ports of it.
+func (a *app) onPortsCommand(kind, short, disturbs string, example string, flags func(cmd *cobra.Command, args map[string]string)) *cobra.Command {
+	args := map[string]string{}
+	yes := false
+	cmd := &cobra.Command{
+		Use: kind + " PORT...", Short: short, Args: cobra.MinimumNArgs(1),
+		Long: short + ". " + disturbs + " Ports are written device:port, and are all of one device. What came back is kept; Ctrl-C cancels it on the device.", Example: example,
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			device := ""
+			var ports []string
+			for _, w := range words {
+				d, p, ok := strings.Cut(w, ":")
+				if !ok || p == "" || device != "" && d != device {
+					return usage("%q is not a port of one device with the others: write device:port, such as th-sw-02:1/1/7", w)
+				}
+				device, ports = d, append(ports, p)
+			}
+			if !yes {
+				if err := a.confirm(fmt.Sprintf("%s Type yes to go on: ", disturbs), "yes"); err != nil {
+					return err
+				}
+			}
+			return a.operate(ctx, c, device, kind, with(args, "ports", strings.Join(ports, ",")))
+		}),
+	}
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	if flags != nil {
+		flags(cmd, args)
+	}
+	return cmd
+}
+
+func (a *app) cableTestCommand() *cobra.Command {
+	return a.onPortsCommand("cable-test", "Measure the pairs of copper cables by what they reflect", "The links of the ports drop for some two seconds.",
+		"  everypost cable-test th-sw-02:1/1/3 th-sw-02:1/1/4", nil)
+}
+
+func (a *app) bounceCommand() *cobra.Command {
+	return a.onPortsCommand("bounce", "Take the link of ports down and up again", "What hangs on the ports is cut off for some seconds.", "  everypost bounce th-sw-02:1/1/7 --for 5",
+		func(cmd *cobra.Command, args map[string]string) {
+			argument(cmd, args, "for", "seconds for which they are down, 1 to 60 (else 3)")
+		})
+}
+
+func (a *app) powerCycleCommand() *cobra.Command {
+	return a.onPortsCommand("power-cycle", "Take power from ports and give it again", "What the ports feed is switched off and has to start again.", "  everypost power-cycle th-sw-02:1/1/1",
+		func(cmd *cobra.Command, args map[string]string) {
+			argument(cmd, args, "for", "seconds for which they have none, 1 to 60 (else 5)")
+		})
+}
+
+func (a *app) rebootCommand() *cobra.Command {
+	yes := false
+	cmd := &cobra.Command{
+		Use: "reboot DEVICE", Short: "Have a device start again, and wait until it is back", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long:    "Have a device start again with what it has saved, and wait until it is back. It and all that hangs behind it are cut off meanwhile.",
+		Example: "  everypost reboot th-sw-02",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			if !yes {
+				if err := a.confirm(fmt.Sprintf("%s and all that hangs behind it are cut off until it is back. Type its name to go on: ", words[0]), words[0]); err != nil {
+					return err
+				}
+			}
+			return a.operate(ctx, c, words[0], "reboot", nil)
+		}),
+	}
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return cmd
+}
+
+func with(args map[string]string, name, value string) map[string]string {
+	out := maps.Clone(args)
+	out[name] = value
+	return out
+}
+
+// argument is a flag that says something of an operation. The service knows what can be said.
+func argument(cmd *cobra.Command, args map[string]string, name, help string) {
+	cmd.Flags().Func(name, help, func(s string) error {
+		args[name] = s
+		return nil
+	})
+}
+
+// operate has a device do something and shows what comes back until it is over. Who breaks it off cancels it.
+func (a *app) operate(ctx context.Context, c *client.Client, device, kind string, args map[string]string) error {
+	kinds, err := c.OperationKinds(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(kinds.Items, func(k v1.OperationKind) bool { return k.Kind == kind })
+	if i < 0 {
+		return fmt.Errorf("the service knows no %s", kind)
+	}
+	o, err := c.StartOperation(ctx, device, v1.OperationRequest{Kind: kind, Args: args})
+	if err != nil {
+		return err
+	}
+	shown := 0
+	widths := a.operationHead(kinds.Items[i].Columns)
+	for {
+		if !a.isData() {
+			for _, l := range o.Lines[shown:] {
+				a.operationLine(kinds.Items[i].Columns, widths, l)
+			}
+			shown = len(o.Lines)
+		}
+		if o.State != "running" {
+			break
+		}
+		select {
+		case <-time.After(lookAtOperation):
+		case <-ctx.Done():
+			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+			defer cancel()
+			if err := c.CancelOperation(last, o.Number); err != nil {
+				return err
+			}
+			return fmt.Errorf("%s on %s was cancelled", o.Text, device)
+		}
+		if o, err = c.Operation(ctx, o.Number); err != nil && ctx.Err() == nil {
+			return err
+		}
+	}
+	return a.operationEnd(o)
+}
+
+func (a *app) operationHead(columns []v1.OperationColumn) []int {
+	widths := make([]int, len(columns))
+	var head []string
+	for i, c := range columns {
+		title := strings.ToLower(c.Title)
+		if c.Unit != "" {
+			title += " (" + c.Unit + ")"
+		}
+		widths[i] = max(len(title), map[string]int{"from": 15, "name": 16, "time": 9, "state": 7, "port": 8}[c.Name])
+		head = append(head, fmt.Sprintf("%-*s", widths[i], title))
+	}
+	if !a.isData() {
+		_, _ = fmt.Fprintln(a.out, strings.TrimRight(strings.Join(head, "  "), " "))
+	}
+	return widths
+}
+
+func (a *app) operationLine(columns []v1.OperationColumn, widths []int, l v1.OperationLine) {
+	var cells []string
+	for i, c := range columns {
+		cells = append(cells, fmt.Sprintf("%-*s", widths[i], safe.Line(l.Cells[c.Name])))
+	}
+	_, _ = fmt.Fprintln(a.out, strings.TrimRight(strings.Join(cells, "  "), " "))
+}
+
+// operationEnd tells what came of an operation.
+func (a *app) operationEnd(o v1.Operation) error {
+	if a.isData() {
+		if err := a.data(o); err != nil {
+			return err
+		}
+	} else if len(o.Summary) > 0 {
+		var parts []string
+		for _, f := range o.Summary {
+			parts = append(parts, strings.ToLower(f.Title)+" "+f.Value)
+		}
+		a.say("\n%s.", strings.Join(parts, ", "))
+	}
+	if o.State != "done" {
+		return fmt.Errorf("%s on %s: %s", o.Text, o.Device, o.Why)
+	}
+	faults := 0
+	for _, l := range o.Lines {
+		if l.Cells["fault"] != "" {
+			faults++
+		}
+	}
+	if len(o.Lines) > 0 && faults == len(o.Lines) {
+		return errors.New("nobody answered")
+	}
+	return nil
+}
+
+// operationsCommand lists what devices were asked to do.
+func (a *app) operationsCommand() *cobra.Command {
+	last := 50
+	cmd := &cobra.Command{
+		Use: "operations [DEVICE]", Short: "List what devices were asked to do, the newest first", Args: cobra.MaximumNArgs(1), ValidArgsFunction: a.completeDevices,
+		Example: "  everypost operations\n  everypost operations th-sw-02 --last 5",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			list, err := c.Operations(ctx, strings.Join(args, ""), last)
+			if err != nil {
+				return err
+			}
+			rows := make([][]string, len(list.Items))
+			for i, o := range list.Items {
+				came := o.Why
+				if came == "" {
+					var parts []string
+					for _, f := range o.Summary {
+						parts = append(parts, strings.ToLower(f.Title)+" "+f.Value)
+					}
+					came = strings.Join(parts, ", ")
+				}
+				rows[i] = []string{strconv.FormatInt(o.Number, 10), o.StartedAt.Local().Format("2006-01-02 15:04:05"), o.Device, o.Text, o.By, o.State, came}
+			}
+			return a.list(list, []string{"number", "at", "device", "asked", "by", "state", "what came"}, rows, "No device was asked to do anything.")
+		}),
+	}
+	countVar(cmd.Flags(), &last, "last", 50, 1, "list so many")
+	return cmd
+}
+
+// operationCommand shows and cancels one.
+func (a *app) operationCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "operation NUMBER", Short: "Show what a device was asked to do, and what came back", Args: cobra.ExactArgs(1),
+		Example: "  everypost operation 12\n  everypost operation cancel 12",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			n, err := operationNumber(args[0])
+			if err != nil {
+				return err
+			}
+			o, err := c.Operation(ctx, n)
+			if err != nil {
+				return err
+			}
+			if a.isData() {
+				return a.data(o)
+			}
+			kinds, err := c.OperationKinds(ctx)
+			if err != nil {
+				return err
+			}
+			_, _ = fmt.Fprintf(a.out, "%s on %s, by %s, %s: %s\n", o.Text, o.Device, o.By, o.StartedAt.Local().Format("2006-01-02 15:04:05"), o.State)
+			for _, k := range kinds.Items {
+				if k.Kind == o.Kind {
+					widths := a.operationHead(k.Columns)
+					for _, l := range o.Lines {
+						a.operationLine(k.Columns, widths, l)
+					}
+				}
+			}
+			if o.State == "running" {
+				return nil
+			}
+			return a.operationEnd(o)
+		}),
+	}
+	cmd.AddCommand(&cobra.Command{
+		Use: "cancel NUMBER", Short: "End what a device was asked to do", Args: cobra.ExactArgs(1), Example: "  everypost operation cancel 12",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			n, err := operationNumber(args[0])
+			if err != nil {
+				return err
+			}
+			if err := c.CancelOperation(ctx, n); err != nil {
+				return err
+			}
+			a.say("Operation %d is being cancelled.", n)
+			return nil
+		}),
+	})
+	return cmd
+}
+
+func operationNumber(s string) (int64, error) {
+	n, err := strconv.ParseInt(s, 10, 64)
+	if err != nil || n < 1 {
+		return 0, usage("%q is not the number of an operation: \"everypost operations\" lists them", s)
+	}
+	return n, nil
+}

@@ -1,0 +1,105 @@
+package operation
+
+import (
+	"fmt"
+	"math"
+	"strconv"
+	"time"
+
+	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/setting"
+)
+
+// The operations.
+const (
+	Ping       Kind = "ping"
+	Traceroute Kind = "traceroute"
+	CableTest  Kind = "cable-test"
+	Bounce     Kind = "bounce"
+	PowerCycle Kind = "power-cycle"
+	Reboot     Kind = "reboot"
+)
+
+// maxPorts is at how many ports something is done at once.
+const maxPorts = 52
+
+var (
+	to  = Param{Name: "to", Title: "To", Help: "an IP address or a name that the device can find", Value: setting.Host()}
+	vrf = Param{Name: "vrf", Title: "VRF", Help: "the routing table by which it goes, where the device has several", Free: true, Value: setting.Words(63)}
+)
+
+var kinds = []About{
+	{Kind: Ping, Title: "Ping", Does: "sends echo requests (ICMP, RFC 792) and tells what comes back", Verb: rights.Operate, Feature: rights.Tests,
+		Params: []Param{to,
+			{Name: "count", Title: "Count", Help: "how many are sent", Default: "5", Value: setting.Whole(1, 100, "")},
+			{Name: "size", Title: "Size", Help: "octets of data in each", Default: "56", Value: setting.Whole(8, 9000, "octets")},
+			vrf},
+		Columns: []Column{{"seq", "#", ""}, {"from", "From", ""}, {"octets", "Octets", ""}, {"ttl", "TTL", ""}, {"time", "Time", "ms"}, {"fault", "Fault", ""}},
+		longest: func(r Request) time.Duration {
+			n, _ := strconv.Atoi(r.Args["count"])
+			return time.Duration(n)*3*time.Second + 15*time.Second
+		},
+		summarise: pings},
+	{Kind: Traceroute, Title: "Traceroute", Does: "finds the routers on the way, one after another", Verb: rights.Operate, Feature: rights.Tests,
+		Params: []Param{to,
+			{Name: "hops", Title: "Hops", Help: "how far it looks", Default: "30", Value: setting.Whole(1, 64, "")},
+			vrf},
+		Columns: []Column{{"hop", "#", ""}, {"from", "Router", ""}, {"name", "Name", ""}, {"time", "Time", "ms"}, {"fault", "Fault", ""}},
+		longest: func(Request) time.Duration { return 4 * time.Minute }},
+	{Kind: CableTest, Title: "Cable test", Does: "measures the pairs of copper cables by what they reflect", Verb: rights.Operate, Feature: rights.Tests,
+		Disturbs: "The links of the ports drop for some two seconds.",
+		Params:   []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)}},
+		Columns:  []Column{{"port", "Port", ""}, {"pair", "Pair", ""}, {"state", "State", ""}, {"length", "Length", "m"}, {"fault-at", "Fault at", "m"}},
+		longest:  func(r Request) time.Duration { return time.Duration(len(r.Ports()))*5*time.Second + 20*time.Second },
+		summarise: func(lines []Line) []Fact {
+			bad := map[string]bool{}
+			ports := map[string]bool{}
+			for _, l := range lines {
+				ports[l.Cells["port"]] = true
+				if s := l.Cells["state"]; s == "open" || s == "short" {
+					bad[l.Cells["port"]] = true
+				}
+			}
+			return []Fact{{"Ports", strconv.Itoa(len(ports))}, {"With a fault", strconv.Itoa(len(bad))}}
+		}},
+	{Kind: Bounce, Title: "Bounce ports", Does: "takes the link of ports down and up again", Verb: rights.Operate, Feature: rights.Ports,
+		Disturbs: "What hangs on the ports is cut off for some seconds.",
+		Params: []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)},
+			{Name: "for", Title: "For", Help: "seconds for which they are down", Default: "3", Value: setting.Whole(1, 60, "s")}},
+		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
+		longest: func(r Request) time.Duration { return seconds(r) + 30*time.Second }},
+	{Kind: PowerCycle, Title: "Cycle power", Does: "takes power (PoE) from ports and gives it again", Verb: rights.Operate, Feature: rights.Ports,
+		Disturbs: "What the ports feed is switched off and has to start again.",
+		Params: []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)},
+			{Name: "for", Title: "For", Help: "seconds for which they have none", Default: "5", Value: setting.Whole(1, 60, "s")}},
+		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
+		longest: func(r Request) time.Duration { return seconds(r) + 30*time.Second }},
+	{Kind: Reboot, Title: "Restart", Does: "starts again, with what it has saved", Verb: rights.Operate, Feature: rights.Devices,
+		Disturbs: "The device and all that hangs behind it are cut off until it is back.", Leaves: true,
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 15 * time.Minute }},
+}
+
+func seconds(r Request) time.Duration {
+	n, _ := strconv.Atoi(r.Args["for"])
+	return time.Duration(n) * time.Second
+}
+
+// pings sums echo requests up: how many were lost, and the times there and back of the others.
+func pings(lines []Line) []Fact {
+	low, high, sum, got := math.Inf(1), 0.0, 0.0, 0
+	for _, l := range lines {
+		ms, err := strconv.ParseFloat(l.Cells["time"], 64)
+		if err != nil || l.Cells["fault"] != "" {
+			continue
+		}
+		low, high, sum = min(low, ms), max(high, ms), sum+ms
+		got++
+	}
+	lost := len(lines) - got
+	out := []Fact{{"Sent", strconv.Itoa(len(lines))}, {"Lost", fmt.Sprintf("%d (%.0f %%)", lost, 100*float64(lost)/float64(len(lines)))}}
+	if got > 0 {
+		out = append(out, Fact{"Least", fmt.Sprintf("%.1f ms", low)}, Fact{"Mean", fmt.Sprintf("%.1f ms", sum/float64(got))}, Fact{"Most", fmt.Sprintf("%.1f ms", high)})
+	}
+	return out
+}

@@ -1,0 +1,265 @@
+package operate_test
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/testing/browser"
+	"example.net/everypost/internal/testing/peers"
+	"example.net/everypost/internal/testing/rig"
+)
+
+// ended waits until an operation is over.
+func ended(t *testing.T, r *rig.Rig, number int64) v1.Operation {
+	t.Helper()
+	var o v1.Operation
+	require.Eventually(t, func() bool {
+		var err error
+		o, err = r.Operation(t.Context(), number)
+		return err == nil && o.State != "running"
+	}, rig.WaitLong, rig.WaitStep)
+	return o
+}
+
+func start(t *testing.T, r *rig.Rig, device, kind string, args map[string]string) v1.Operation {
+	t.Helper()
+	o, err := r.StartOperation(t.Context(), device, v1.OperationRequest{Kind: kind, Args: args})
+	require.NoError(t, err)
+	return o
+}
+
+// A ping goes the way that there is: it answers, and does not once the cable is cut in the middle of it.
+func TestAPingTellsOfACutCable(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	o := start(t, r, "th-sw-01", "ping", map[string]string{"to": "th-sw-02", "count": "30"})
+	require.Eventually(t, func() bool {
+		now, err := r.Operation(t.Context(), o.Number)
+		return err == nil && len(now.Lines) > 0 && now.Lines[0].Cells["time"] != ""
+	}, rig.WaitLong, rig.WaitStep)
+	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-02:1/1/25"))
+	require.Eventually(t, func() bool {
+		now, err := r.Operation(t.Context(), o.Number)
+		return err == nil && len(now.Lines) > 0 && now.Lines[len(now.Lines)-1].Cells["fault"] != ""
+	}, rig.WaitLong, rig.WaitStep)
+	require.NoError(t, r.CancelOperation(t.Context(), o.Number))
+	o = ended(t, r, o.Number)
+	assert.Equal(t, "cancelled", o.State)
+	assert.Less(t, len(o.Lines), 30)
+	assert.Equal(t, "Sent", o.Summary[0].Title)
+	assert.Contains(t, strings.Join(r.Audited(t, ""), "\n"), "cancel-operation")
+}
+
+// A device that goes in the middle of a test ends it, and says why; and one that is gone is not asked.
+func TestADeviceThatGoesEndsItsTest(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	o := start(t, r, "th-ap-01", "ping", map[string]string{"to": "th-sw-02", "count": "60"})
+	require.NoError(t, r.World.Throw(standin.PowerLoss, "th-ap-01"))
+	o = ended(t, r, o.Number)
+	assert.Equal(t, "failed", o.State)
+	assert.NotEmpty(t, o.Why)
+	require.Eventually(t, func() bool {
+		_, err := r.StartOperation(t.Context(), "th-ap-01", v1.OperationRequest{Kind: "ping", Args: map[string]string{"to": "th-sw-02"}})
+		return err != nil && strings.Contains(err.Error(), "cannot be reached")
+	}, rig.WaitLong, rig.WaitStep)
+}
+
+func TestADeviceIsRestarted(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	before, err := r.Device(t.Context(), "th-sw-02")
+	require.NoError(t, err)
+	o := start(t, r, "th-sw-02", "reboot", nil)
+	o = ended(t, r, o.Number)
+	require.Equal(t, "done", o.State, o.Why)
+	require.Len(t, o.Lines, 3)
+	assert.Contains(t, o.Lines[2].Cells["step"], "it is back")
+	after, err := r.Device(t.Context(), "th-sw-02")
+	require.NoError(t, err)
+	assert.True(t, after.BootedAt.After(before.BootedAt))
+	log, err := r.Log(t.Context(), "name = th-sw-02", 50)
+	require.NoError(t, err)
+	var said []string
+	for _, e := range log.Items {
+		said = append(said, e.Text)
+	}
+	assert.Contains(t, strings.Join(said, "\n"), "ada asked th-sw-02 for reboot.")
+}
+
+// Cables are measured by what is wrong with them; ports go down and come up; and power is taken and given.
+func TestFirstAidAtPorts(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-02:1/1/7"))
+	o := ended(t, r, start(t, r, "th-sw-02", "cable-test", map[string]string{"ports": "1/1/7,1/1/17"}).Number)
+	require.Equal(t, "done", o.State, o.Why)
+	require.Len(t, o.Lines, 8, "four pairs each")
+	assert.Equal(t, "open", o.Lines[0].Cells["state"])
+	assert.NotEmpty(t, o.Lines[0].Cells["fault-at"])
+	assert.Equal(t, "ok", o.Lines[4].Cells["state"])
+	assert.Equal(t, []v1.OperationFact{{Title: "Ports", Value: "2"}, {Title: "With a fault", Value: "1"}}, o.Summary)
+
+	o = start(t, r, "th-sw-02", "bounce", map[string]string{"ports": "1/1/17", "for": "2"})
+	require.Eventually(t, func() bool { return !r.World.PortUp("th-sw-02:1/1/17") }, rig.WaitLong, rig.WaitStep)
+	o = ended(t, r, o.Number)
+	require.Equal(t, "done", o.State, o.Why)
+	assert.True(t, r.World.PortUp("th-sw-02:1/1/17"))
+	require.Len(t, o.Lines, 2)
+
+	// What a port feeds goes down with its power: the access point.
+	o = start(t, r, "th-sw-02", "power-cycle", map[string]string{"ports": "1/1/1", "for": "1"})
+	require.Eventually(t, func() bool {
+		d, err := r.Device(t.Context(), "th-ap-01")
+		return err == nil && d.Reach != "connected"
+	}, rig.WaitLong, rig.WaitStep)
+	o = ended(t, r, o.Number)
+	require.Equal(t, "done", o.State, o.Why)
+	assert.Contains(t, o.Lines[1].Cells["step"], "feeds again")
+	r.Connected(t, "th-ap-01")
+
+	for says, in := range map[string]v1.OperationRequest{
+		"has no port 9/9/9":     {Kind: "bounce", Args: map[string]string{"ports": "9/9/9"}},
+		"cannot feed power":     {Kind: "power-cycle", Args: map[string]string{"ports": "1/1/25"}},
+		"from 1 to 60":          {Kind: "bounce", Args: map[string]string{"ports": "1/1/7", "for": "999"}},
+		`takes no "force"`:      {Kind: "reboot", Args: map[string]string{"force": "yes"}},
+		`there is no "explode"`: {Kind: "explode"},
+	} {
+		o, err := r.StartOperation(t.Context(), "th-sw-02", in)
+		if err == nil { // the device itself says so
+			o = ended(t, r, o.Number)
+			assert.Contains(t, o.Why, says)
+			assert.Equal(t, "failed", o.State)
+			continue
+		}
+		rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, says)
+	}
+	_, err := r.StartOperation(t.Context(), "th-fw-01", v1.OperationRequest{Kind: "cable-test", Args: map[string]string{"ports": "lan1"}})
+	rig.Problem(t, err, http.StatusConflict, v1.ProblemCannot, "offers no cable-test")
+}
+
+// Who may ask for what, about what, and who sees what came back.
+func TestWhoMayAskDevices(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	viewer, technician := r.As(t, "coral", "viewer"), r.As(t, "tilda", "technician")
+	afar := r.Confine(t, "esker", "operator", "site = harbour-house")
+	ping := v1.OperationRequest{Kind: "ping", Args: map[string]string{"to": "th-sw-02", "count": "1"}}
+	done := ended(t, r, start(t, r, "th-ap-01", "ping", ping.Args).Number)
+
+	_, err := viewer.StartOperation(t.Context(), "th-sw-01", ping)
+	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "operate tests")
+	seen, err := viewer.Operation(t.Context(), done.Number)
+	require.NoError(t, err)
+	assert.Len(t, seen.Lines, 1)
+	rig.Problem(t, viewer.CancelOperation(t.Context(), done.Number), http.StatusForbidden, v1.ProblemForbidden, "operate tests")
+	_, err = viewer.StartOperation(t.Context(), "th-sw-02", v1.OperationRequest{Kind: "bounce", Args: map[string]string{"ports": "1/1/7"}})
+	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "operate ports")
+	_, err = technician.StartOperation(t.Context(), "th-sw-02", v1.OperationRequest{Kind: "bounce", Args: map[string]string{"ports": "1/1/7", "for": "1"}})
+	require.NoError(t, err)
+
+	_, err = afar.StartOperation(t.Context(), "th-sw-01", ping)
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "")
+	_, err = afar.StartOperation(t.Context(), "th-sw-02", v1.OperationRequest{Kind: "bounce", Args: map[string]string{"ports": "1/1/7"}})
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "")
+	_, err = afar.Operation(t.Context(), done.Number)
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "")
+	rig.Problem(t, afar.CancelOperation(t.Context(), done.Number), http.StatusNotFound, v1.ProblemNotFound, "")
+	for _, device := range []string{"", "th-ap-01"} {
+		list, err := afar.Operations(t.Context(), device, 50)
+		require.NoError(t, err)
+		assert.Empty(t, list.Items)
+	}
+	seeing, err := r.SignInToken(t.Context(), v1.TokenSignIn{SignIn: v1.SignIn{Name: "ada", Password: rig.Password}, TokenRequest: v1.TokenRequest{Label: "see", ReadOnly: true}})
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusForbidden, r.Call(t, seeing.Secret, http.MethodPost, "/api/v1/devices/th-sw-01/operations", `{"kind":"ping","args":{"to":"th-sw-02"}}`))
+	assert.Contains(t, strings.Join(r.Audited(t, ""), "\n"), "refused: ")
+}
+
+// An independent NETCONF client asks a device for a ping by ep-operations.
+func TestAnIndependentClientAsksForAPing(t *testing.T) {
+	t.Parallel()
+	r := rig.Shared(t)
+	out, err := peers.NETCONF(t, r.World.Address("th-sw-02"), rig.DevicePassword, `
+import time
+from ncclient.xml_ import to_ele
+def ask(body):
+    return m.dispatch(to_ele(body)).xml
+ns = 'xmlns="urn:everypost:yang:ep-operations"'
+reply = ask('<begin %s><ping><to>th-sw-01</to><count>1</count></ping></begin>' % ns)
+id = reply.split("<id")[1].split(">")[1].split("<")[0]
+for _ in range(100):
+    reply = ask('<read-output %s><id>%s</id></read-output>' % (ns, id))
+    if ">done<" in reply:
+        break
+    time.sleep(0.05)
+assert "<time" in reply and ">64<" in reply, reply
+try:
+    ask('<read-output %s><id>4000</id></read-output>' % ns)
+    raise SystemExit("an operation that is none was read")
+except Exception as e:
+    assert getattr(e, "tag", "") == "invalid-value", e
+m.close_session()
+print("good")
+`).CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "good")
+}
+
+func TestTestsByCommand(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	c := rig.SignedIn(t, r)
+	out := c.Good("ping", "th-sw-01", "th-sw-02", "--count", "2")
+	assert.Regexp(t, `(?m)^2 +\S+ +64 +6\d +\d+\.\d+$`, out.Out)
+	assert.Contains(t, out.Err, "sent 2, lost 0 (0 %)")
+	assert.Contains(t, c.Good("traceroute", "th-sw-01", "th-sw-02").Out, "th-sw-02")
+	assert.Contains(t, c.Good("cable-test", "th-sw-02:1/1/17", "--yes").Out, "ok")
+	lost := c.Run("", "ping", "th-sw-01", "10.99.9.9", "--count", "1")
+	assert.Equal(t, 1, lost.Code)
+	assert.Contains(t, lost.Err, "nobody answered")
+	none := c.Run("", "ping", "th-sw-01", "nobody.test")
+	assert.Equal(t, 1, none.Code)
+	assert.Contains(t, none.Err, `the name "nobody.test" cannot be resolved`)
+	no := c.Run("no\n", "reboot", "th-sw-02")
+	assert.Equal(t, 3, no.Code)
+	assert.Contains(t, no.Err, "nothing was done")
+	assert.Equal(t, 2, c.Run("", "bounce", "th-sw-02:1/1/7", "th-sw-01:1/1/7", "--yes").Code, "ports of two devices")
+	assert.Equal(t, 2, c.Run("", "operation", "x").Code)
+	assert.Contains(t, c.Good("operations", "th-sw-01").Out, "ping to th-sw-02, count 2")
+	assert.Contains(t, c.Good("operation", "1").Out, "ping to th-sw-02, count 2 on th-sw-01, by ada")
+	assert.Contains(t, c.Good("operation", "1", "-o", "json").Out, `"state": "done"`)
+	assert.Equal(t, 3, c.Run("", "operation", "cancel", "1").Code, "it is over")
+}
+
+func TestTestsByConsole(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	b := rig.OpenConsole(t, r)
+	press := func(word string) chromedp.Action {
+		return browser.On(`[...document.querySelectorAll("form button[type=submit]")].findLast(b => b.innerText.startsWith("`+word+`") && !b.disabled)`, `e.click()`)
+	}
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/devices/th-sw-01?tab=tests"), browser.Shows("It was asked nothing yet"),
+		browser.TypeInto("To", "th-sw-02"), browser.TypeInto("Count", "60"), press("Ping"),
+		browser.Until(`document.querySelectorAll("section[aria-label=Lines] tbody tr").length > 1`),
+		browser.Shows("goes on"), browser.Press("Cancel"), browser.Shows("it was cancelled"),
+		chromedp.Reload(), browser.Shows("it was cancelled"), // what came back is kept
+		// First aid from picked ports: who loses what is told before.
+		chromedp.Navigate(r.Base+"/devices/th-sw-02?sel=1%2F1%2F17"), browser.Press("Bounce"), browser.Shows("takes the link of ports down"),
+		press("Bounce ports"), browser.Shows("Leave it"), browser.Until(`document.querySelector("[role=dialog]").innerText.includes("1/1/17")`), press("Bounce ports"),
+		browser.Until(`document.querySelector("section[aria-label=Lines]")?.innerText.includes("up again")`), browser.Until(`!document.body.innerText.includes("goes on")`),
+		// A restart wants the name of the device.
+		chromedp.Navigate(r.Base+"/devices/th-sw-02?tab=tests&ask=reboot"), browser.Shows("starts again"), press("Restart"), browser.Shows("Type"),
+		browser.Until(`document.querySelector("[role=dialog] button[type=submit]").disabled`),
+		browser.Type("[role=dialog] input", "th-sw-02\r"), browser.Shows("it is back, after"),
+	))
+	assert.Empty(t, b.Complaints)
+}
