@@ -225,7 +225,7 @@ func TestRateLimitsAndAccessListsDropWhatIsTooMuch(t *testing.T) {
 	configure(t, w, "th-sw-02", list+"acl-entry[10]/actions/config/forwarding-action DROP", list+"acl-entry[10]/ipv4/config/source-address 10.2.0.0/16",
 		"oc-acl:acl/interfaces/interface["+camera+"]/ingress-acl-sets/ingress-acl-set[cameras,ACL_IPV4]")
 	assert.Zero(t, sent())
-	assert.Positive(t, d.hits[listEntry{"cameras", 0}], "the entry counts what it decided on")
+	assert.Positive(t, d.hits[listEntry{"cameras", 10}], "the entry counts what it decided on")
 	configure(t, w, "th-sw-02", list+"acl-entry[5]/actions/config/forwarding-action ACCEPT")
 	assert.Positive(t, sent(), "the first that fits decides")
 }

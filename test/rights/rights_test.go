@@ -39,17 +39,17 @@ func routes(t testing.TB) map[string]string {
 // What the five people of the company may do, written down once more by hand.
 const (
 	seesNetwork   = "see sites,see devices,see ports,see clients,see changes,see events,see groups"
-	technicianMay = seesNetwork + ",see configuration,see templates,operate devices,operate clients,operate terminals,change ports"
+	technicianMay = seesNetwork + ",see configuration,see templates,operate devices,operate clients,operate terminals,change ports,see tests,operate tests,operate ports"
 )
 
 var mayDo = map[string]string{
-	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery," +
+	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery,see tests,operate tests,operate ports," +
 		"administer events,see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals",
-	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes",
+	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes,see tests,operate tests,operate ports",
 	"technician":       technicianMay,
-	"security-officer": seesNetwork + ",see configuration,see templates,see discovery,see people,see audit,see terminals,operate changes",
+	"security-officer": seesNetwork + ",see configuration,see templates,see discovery,see people,see audit,see terminals,see tests,operate changes",
 	"manager":          seesNetwork,
-	"viewer":           seesNetwork + ",see configuration,see templates",
+	"viewer":           seesNetwork + ",see configuration,see templates,see tests",
 	"nobody":           "",
 }
 
@@ -120,7 +120,7 @@ func TestConfinedPersonSeesAndChangesHisPlaceOnly(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, devices.Items, 1)
 	assert.Equal(t, "th-sw-02", devices.Items[0].Name)
-	assert.Equal(t, []string{"see configuration", "operate devices", "operate terminals"}, devices.Items[0].Rights)
+	assert.Equal(t, []string{"see configuration", "operate devices", "operate terminals", "see tests", "operate tests", "operate ports"}, devices.Items[0].Rights)
 	assert.Equal(t, 1, devices.All, "nor is it counted")
 	ports, err := coral.Ports(t.Context(), client.Query{})
 	require.NoError(t, err)

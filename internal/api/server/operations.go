@@ -66,7 +66,7 @@ func (s *server) operationRoutes(api huma.API) {
 		Name string `path:"name" maxLength:"63"`
 		Body v1.OperationRequest
 	}
-	register(s, api, seeTests, http.MethodPost, "/devices/{name}/operations", "start-operation", "Have a device do something now",
+	register(s, api, seeTests, http.MethodPost, "/devices/{name}/operations", "start-operation", "Have a device do something now: it takes the right that its kind tells, there",
 		func(ctx context.Context, in *startInput) (*body[v1.Operation], error) {
 			r, err := operation.New(operation.Kind(in.Body.Kind), in.Body.Args)
 			if err != nil {

@@ -786,7 +786,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Have a device do something now
+         * Have a device do something now: it takes the right that its kind tells, there
          * @description Needs the right to see tests.
          */
         post: operations["start-operation"];
