@@ -132,7 +132,7 @@ type Shell interface {
 	Resize(size Size) error
 }
 
-// Writer is a session that can change its device on trial.
+// Writer is a session that can change its device, on trial where the device can go back by itself.
 type Writer interface {
 	// Propose prepares the change from before to after beside what runs, has the device check it, and keeps others from
 	// changing the device until the proposal is released or run. Nothing that runs is touched. A device that finds fault
@@ -145,6 +145,9 @@ type Writer interface {
 	// Undo ends the trial of that token at once and goes back; ErrNoTrial tells that there is none (any more).
 	// Both work from any session, also one of a later life of the service.
 	Undo(ctx context.Context, token string) error
+	// A device that cannot go back by itself (network.CanOnlyRun) has no trials: what it runs, it runs for good. Extend does
+	// nothing there, Keep and Undo answer with ErrNoTrial, and it is for the caller to read what it runs, and to write what it
+	// ran before.
 }
 
 // Proposal is a change that a device has found good and not yet run. It ends by Trial or Release.

@@ -34,6 +34,9 @@ func (a *agent) Capabilities() []string {
 		netconf.CapValidate, netconf.CapRollback, netconf.CapNotification, netconf.CapInterleave,
 		netconf.CapWithDefaults + "?basic-mode=explicit&also-supported=report-all,trim",
 	}
+	if a.d.spec.NoTrial {
+		caps = slices.DeleteFunc(caps, func(c string) bool { return strings.Contains(c, ":confirmed-commit:") })
+	}
 	for _, m := range []struct{ prefix, module string }{
 		{"oc-if", "openconfig-interfaces"}, {"oc-eth", "openconfig-if-ethernet"}, {"oc-ip", "openconfig-if-ip"},
 		{"oc-vlan", "openconfig-vlan"}, {"oc-poe", "openconfig-if-poe"}, {"oc-netin", "openconfig-network-instance"},
@@ -261,6 +264,9 @@ func (a *agent) commit(s *netconf.ServerSession, op *xmlnode.Node) error {
 		d.run(d.candidate.Clone(), s)
 		d.save()
 		return nil
+	}
+	if d.spec.NoTrial {
+		return netconf.NewRPCError(netconf.TagNotSupported, "", "a commit cannot be confirmed later here")
 	}
 	seconds := 600
 	if t := op.TextAt("confirm-timeout"); t != "" {

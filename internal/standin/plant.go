@@ -36,6 +36,7 @@ type DeviceSpec struct {
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
 	NTP                     string // the server that sets its clock; "" for none
+	NoTrial                 bool   // it cannot go back by itself from what it was told
 	Crated                  bool   // in its crate, to be unpacked later: it comes by itself then
 }
 

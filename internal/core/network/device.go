@@ -130,6 +130,7 @@ type Ability string
 // The abilities.
 const (
 	CanTrial     Ability = "trial"     // run a change and go back by itself
+	CanOnlyRun   Ability = "no trial"  // run a change, and not go back from it by itself
 	CanCandidate Ability = "candidate" // prepare a change beside the running configuration
 	CanValidate  Ability = "validate"  // check a prepared change before it runs
 	CanNotify    Ability = "notify"    // tell of changes as they happen

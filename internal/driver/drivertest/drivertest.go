@@ -101,7 +101,13 @@ func Run(t *testing.T, b Bench) {
 	}
 	t.Run("gives a sign of life", func(t *testing.T) { assert.NoError(t, s.Ping(ctx)) })
 	if _, ok := s.(driver.Writer); ok {
-		b.writes(t)
+		id, err := s.Identify(ctx)
+		require.NoError(t, err)
+		if slices.Contains(id.Abilities, network.CanOnlyRun) {
+			b.runsForGood(t)
+		} else {
+			b.writes(t)
+		}
 	}
 	if _, ok := s.(driver.Watcher); ok {
 		t.Run("watches", b.watches)
@@ -223,6 +229,35 @@ func (b Bench) writes(t *testing.T) {
 		var refusal *driver.Refusal
 		require.ErrorAs(t, err, &refusal)
 		assert.NotEmpty(t, refusal.Words)
+		assert.True(t, before.Equal(b.running(t, s)))
+	})
+}
+
+// runsForGood is writes for a device that cannot go back by itself.
+func (b Bench) runsForGood(t *testing.T) {
+	s := connect(t, b)
+	w := s.(driver.Writer)
+	ctx := t.Context()
+	before, after := b.change(t, s)
+
+	t.Run("a proposal changes nothing that runs", func(t *testing.T) {
+		p, err := w.Propose(ctx, before, after)
+		require.NoError(t, err)
+		assert.True(t, before.Equal(b.running(t, s)))
+		require.NoError(t, p.Release(ctx))
+	})
+	t.Run("what it is told it runs for good, whatever becomes of the session", func(t *testing.T) {
+		lost := connect(t, b)
+		b.trial(t, lost.(driver.Writer), before, after, "suite-good", time.Second)
+		require.NoError(t, lost.Close())
+		assert.True(t, after.Equal(b.running(t, s)))
+		require.NoError(t, w.Extend(ctx, "suite-good", time.Minute))
+		assert.ErrorIs(t, w.Undo(ctx, "suite-good"), driver.ErrNoTrial)
+		assert.ErrorIs(t, w.Keep(ctx, "suite-good"), driver.ErrNoTrial)
+		assert.True(t, after.Equal(b.running(t, s)), "it stays")
+	})
+	t.Run("it is put back by writing what was before", func(t *testing.T) {
+		b.trial(t, w, after, before, "suite-back", time.Minute)
 		assert.True(t, before.Equal(b.running(t, s)))
 	})
 }

@@ -27,3 +27,21 @@ func TestContract(t *testing.T) {
 		Accept:    func() { require.NoError(t, w.Throw(standin.Recover, "th-sw-02")) },
 	})
 }
+
+func TestContractOfADeviceWithoutAWayBack(t *testing.T) {
+	plant := standin.TernHaven()
+	for i := range plant.Devices {
+		plant.Devices[i].NoTrial = true
+	}
+	w, err := standin.New(plant, standin.Options{User: "fleet", Password: "tidewater"})
+	require.NoError(t, err)
+	require.NoError(t, w.Start(t.Context()))
+	t.Cleanup(w.Close)
+	drivertest.Run(t, drivertest.Bench{
+		Connector: netconf.Connector{},
+		Target:    driver.Target{Address: w.Address("th-sw-02"), User: "fleet", Password: "tidewater"},
+		Port:      "1/1/7",
+		OtherVLAN: 40,
+		Flip:      func() { require.NoError(t, w.Throw(standin.Cut, "th-sw-02:1/1/7")) },
+	})
+}

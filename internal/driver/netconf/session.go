@@ -28,10 +28,17 @@ type session struct {
 // writable is a session whose device can run a change on trial.
 type writable struct{ *session }
 
+// lasting is a session whose device can run a change and has no way back by itself: a change runs for good as soon as it
+// runs, and is undone by writing what was before.
+type lasting struct{ *session }
+
 func newSession(conn *netconf.Conn, rpc *netconf.Session, c Connector) driver.Session {
 	s := &session{conn: conn, rpc: rpc, skipValidate: c.SkipValidate, secrets: secretsOf(c.Secrets)}
-	if peer := rpc.Peer(); peer.Has(netconf.CapCandidate) && peer.Has(netconf.CapConfirmedCommit) {
+	switch peer := rpc.Peer(); {
+	case peer.Has(netconf.CapCandidate) && peer.Has(netconf.CapConfirmedCommit):
 		return writable{s}
+	case peer.Has(netconf.CapCandidate):
+		return lasting{s}
 	}
 	return s
 }
@@ -59,6 +66,9 @@ func (s *session) Identify(ctx context.Context) (network.Identity, error) {
 		if s.rpc.Peer().Has(capability) {
 			id.Abilities = append(id.Abilities, ability)
 		}
+	}
+	if slices.Contains(id.Abilities, network.CanCandidate) && !slices.Contains(id.Abilities, network.CanTrial) {
+		id.Abilities = append(id.Abilities, network.CanOnlyRun)
 	}
 	if id.Unread = id.Maker+id.Model+id.Serial+id.Hostname == "" && id.BootedAt.IsZero() && !announces(s.rpc.Peer()); id.Unread {
 		id.Announces = modulesOf(s.rpc.Peer())
@@ -138,7 +148,16 @@ func refusal(err error) error {
 
 // Propose implements driver.Writer.
 func (s writable) Propose(ctx context.Context, before, after network.Config) (driver.Proposal, error) {
-	p := &proposal{s: s.session}
+	return s.propose(ctx, before, after, false)
+}
+
+// Propose implements driver.Writer.
+func (s lasting) Propose(ctx context.Context, before, after network.Config) (driver.Proposal, error) {
+	return s.propose(ctx, before, after, true)
+}
+
+func (s *session) propose(ctx context.Context, before, after network.Config, forGood bool) (driver.Proposal, error) {
+	p := &proposal{s: s, forGood: forGood}
 	config := writeConfig(before, after)
 	if err := s.secrets.reveal(xmlnode.New("", "", config...)); err != nil {
 		return nil, err
@@ -152,8 +171,9 @@ func (s writable) Propose(ctx context.Context, before, after network.Config) (dr
 }
 
 type proposal struct {
-	s    *session
-	held []netconf.Datastore // locks, in the order taken
+	s       *session
+	forGood bool                // it is run without a way back
+	held    []netconf.Datastore // locks, in the order taken
 }
 
 func (p *proposal) prepare(ctx context.Context, config []*xmlnode.Node) error {
@@ -178,7 +198,11 @@ func (p *proposal) prepare(ctx context.Context, config []*xmlnode.Node) error {
 
 // Trial implements driver.Proposal.
 func (p *proposal) Trial(ctx context.Context, token string, d time.Duration) error {
-	err := refusal(p.s.rpc.CommitConfirmed(ctx, d, token, ""))
+	run := func() error { return p.s.rpc.CommitConfirmed(ctx, d, token, "") }
+	if p.forGood {
+		run = func() error { return p.s.rpc.Commit(ctx, "") }
+	}
+	err := refusal(run())
 	p.giveBack(ctx, err)
 	return err
 }
@@ -232,6 +256,15 @@ func (s writable) Keep(ctx context.Context, token string) error {
 func (s writable) Undo(ctx context.Context, token string) error {
 	return trialError(s.rpc.CancelCommit(ctx, token))
 }
+
+// Extend implements driver.Writer: what runs for good has no time.
+func (s lasting) Extend(context.Context, string, time.Duration) error { return nil }
+
+// Keep implements driver.Writer: it is kept already, if it runs.
+func (s lasting) Keep(context.Context, string) error { return driver.ErrNoTrial }
+
+// Undo implements driver.Writer: there is nothing that could be ended.
+func (s lasting) Undo(context.Context, string) error { return driver.ErrNoTrial }
 
 // alone makes a follow-up commit with the candidate locked: such a commit runs what stands in the candidate, and nobody
 // else's half-done edit may slip in with it.

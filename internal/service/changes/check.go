@@ -6,6 +6,7 @@ import (
 	"maps"
 	"net"
 	"net/netip"
+	"slices"
 	"strings"
 	"time"
 
@@ -111,6 +112,8 @@ func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
 		c.Devices = append(c.Devices, d)
 		if v, _ := s.fleet.View(d.Device); v.Reach != network.ReachConnected {
 			findings = append(findings, away(v))
+		} else if slices.Contains(v.Identity.Abilities, network.CanOnlyRun) {
+			findings = append(findings, noWayBack(v))
 		}
 	}
 	if len(c.Devices) == 0 && (x.plain || !x.says(c.Edits)) {
@@ -146,6 +149,16 @@ func away(v fleet.View) guard.Finding {
 		What: fmt.Sprintf("%s is not connected (%s since %s).", v.Name, v.Reach, v.Since.Format(time.RFC3339)),
 		Why:  "A push reaches every device or none.",
 		Do:   fmt.Sprintf("Bring %s back, or take it out of the change.", v.Name),
+	}
+}
+
+// noWayBack is what is found of a device that cannot go back by itself.
+func noWayBack(v fleet.View) guard.Finding {
+	return guard.Finding{
+		ID: "no-way-back:" + v.Name, Guard: "no-way-back", Level: guard.Warn, Ports: []network.PortRef{},
+		What: fmt.Sprintf("%s cannot go back by itself: what it is told runs for good at once.", v.Name),
+		Why:  "If the change cuts it off, nobody undoes it there but a person on the spot. As long as it can be reached, it is read back and the old settings are written again where something is lost.",
+		Do:   "Push it when somebody could be there.",
 	}
 }
 
