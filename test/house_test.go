@@ -128,3 +128,19 @@ func TestGeneratedFilesAreCurrent(t *testing.T) {
 		assert.Equal(t, string(want), string(got), "run make generate")
 	}
 }
+
+// How devices speak is known to drivers and to what speaks the protocols: above them no protocol's word stands.
+func TestProtocolsAreSpokenInTheirRingOnly(t *testing.T) {
+	t.Parallel()
+	protocol := regexp.MustCompile(`(?i)netconf|\byang\b|\brpc\b|confirmed.commit|edit-config|datastore|gnmi|\boids?\b|xmlnode`)
+	for _, dir := range []string{"../internal/core", "../internal/service", "../internal/store", "../internal/api/server", "../internal/api/v1", "../internal/api/client", "../internal/cli"} {
+		require.NoError(t, filepath.WalkDir(dir, func(path string, _ fs.DirEntry, err error) error {
+			if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			b, err := os.ReadFile(path)
+			assert.Empty(t, protocol.FindString(string(b)), path)
+			return err
+		}))
+	}
+}

@@ -260,7 +260,7 @@ func deviceError(address string, err error) error {
 		return err
 	}
 	if errors.Is(err, context.DeadlineExceeded) {
-		return fmt.Errorf("%w: %s does not answer; check the address and whether it speaks NETCONF over SSH there", errDevice, address)
+		return fmt.Errorf("%w: %s does not answer; check the address and the port, and whether the device lets itself be managed there", errDevice, address)
 	}
 	return fmt.Errorf("%w: %w", errDevice, err)
 }

@@ -114,6 +114,8 @@ type Config struct {
 	Bundles map[string]PortConfig `json:"bundles,omitempty"`
 	// Services tells which services of the device are on, by name. What it does not name cannot be set.
 	Services map[string]bool `json:"services,omitempty"`
+	// ManagedOver is the one of them by which the device is managed from here. It is no part of what is set: Equal does not look at it.
+	ManagedOver string `json:"managed_over,omitempty"`
 	// Settings are those of the device itself, Objects those of what it holds besides: by kind/name.
 	Settings Settings            `json:"settings,omitempty"`
 	Objects  map[string]Settings `json:"objects,omitempty"`

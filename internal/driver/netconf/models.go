@@ -14,6 +14,9 @@ import (
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
+// ownService is the service of a device (ep-device) by which this driver speaks to it.
+const ownService = "netconf"
+
 // Namespaces of the models that the driver reads and writes.
 const (
 	nsInterfaces = "http://openconfig.net/yang/interfaces"
@@ -103,6 +106,9 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 			c.Services = map[string]bool{}
 		}
 		c.Services[s.TextAt("name")] = s.TextAt("enabled") != "false" // the model's default is true
+		if s.TextAt("name") == ownService {
+			c.ManagedOver = ownService
+		}
 	}
 	for name, p := range c.Ports {
 		if b, ok := c.Bundles[p.LAG]; ok { // what its bundle forwards, it forwards

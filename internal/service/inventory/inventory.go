@@ -123,7 +123,7 @@ func (s *Service) handTo(d store.Device, t driver.Target, last fleet.View) {
 	s.fleet.Add(d.Name, t, last)
 }
 
-// Address returns an address in the form host:port, with the port of NETCONF where none is given.
+// Address returns an address in the form host:port, with the usual port for management where none is given.
 func Address(s string) (string, error) {
 	host, port, err := net.SplitHostPort(s)
 	if err != nil {
