@@ -14,7 +14,7 @@ type area struct {
 
 // areas are in the order of work: what people type every day first, what they type once last.
 var areas = []area{
-	{"daily", "Every day:", []string{"devices", "device", "ports", "port", "clients", "events", "draft", "changes", "change", "drift", "terminal"}},
+	{"daily", "Every day:", []string{"alarms", "alarm", "devices", "device", "ports", "port", "clients", "events", "draft", "changes", "change", "drift", "terminal"}},
 	{"look", "Look closer:", []string{"sites", "links", "routes", "vlans", "history", "layers", "compare", "fields", "groups", "templates", "terminals"}},
 	{"test", "Test and mend:", []string{"ping", "traceroute", "cable-test", "bounce", "power-cycle", "reboot", "operations", "operation"}},
 	{"set", "Set up:", []string{"settings", "rows", "setup", "vlan", "bundle", "template", "export", "client", "group", "change-rules", "change-rule"}},

@@ -12,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/arrivals"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
@@ -68,6 +69,7 @@ type Service struct {
 	Troubles   *troubles.Service
 	Terminals  *terminals.Service
 	Operations *operations.Service
+	Alarms     *alarms.Service
 	lock       *os.File
 }
 
@@ -132,6 +134,9 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Changes.Start()
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
+		return err
+	}
 	s.Layers.Start() // once it is known which devices changes are under way on
 	return nil
 }
@@ -166,6 +171,9 @@ func (s *Service) openKey(ctx context.Context, file string, renew bool) (*secret
 func (s *Service) Close() error {
 	if s.Terminals != nil {
 		s.Terminals.Close()
+	}
+	if s.Alarms != nil {
+		s.Alarms.Close()
 	}
 	if s.Operations != nil {
 		s.Operations.Close()

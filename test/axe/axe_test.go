@@ -82,6 +82,8 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"racks":         {visit("/map?view=racks"), browser.Shows("No device is in a rack")},
 		"links":         {visit("/map?view=links"), browser.Shows("4 links")},
 		"history":       {visit("/devices/th-sw-02?tab=history&period=1h"), browser.Until("document.querySelector(`figure canvas`)")},
+		"alarms":        {visit("/alarms"), browser.Shows("runs"), browser.Press("Alarm "), browser.Shows("To do:")},
+		"tests":         {visit("/devices/th-sw-02?tab=tests&ask=bounce&sel=1%2F1%2F7"), browser.Shows("Bounce ports…"), browser.On(`[...document.querySelectorAll("form button")].find(b => b.innerText.startsWith("Bounce"))`, `e.click()`), browser.Shows("Leave it")},
 		"services":      {visit("/devices/th-fw-01?tab=services"), browser.Shows("days left")},
 		"routing":       {visit("/devices/th-edge-01?tab=routing"), browser.Shows("BGP with")},
 		"terminal":      {visit("/devices/th-sw-02?tab=terminal"), browser.Press("Open a terminal"), browser.Until("document.querySelector(`.xterm`)?.innerText.includes(`Type help`)")},

@@ -182,8 +182,11 @@ func changeOf(f fact.Fact) int64 {
 func (s *server) shownTo(ctx context.Context, p access.Person, kind fact.Kind, device string, change int64, e v1.Event) (v1.Event, bool) {
 	e.Kind, e.Device, e.Change = string(kind), device, change
 	need := may(rights.See, rights.Events)
-	if kind == fact.Operation {
+	switch kind {
+	case fact.Operation:
 		need = may(rights.See, rights.Tests)
+	case fact.Alarm:
+		need = seeAlarms
 	}
 	where := permission.Within(p, need)
 	switch {

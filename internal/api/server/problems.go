@@ -15,6 +15,7 @@ import (
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/fleet"
@@ -74,7 +75,7 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemBusy, err)
 	case errors.Is(err, changes.ErrSecondPerson):
 		return with(http.StatusForbidden, v1.ProblemForbidden, err)
-	case errors.Is(err, changes.ErrState), errors.Is(err, operations.ErrOver):
+	case errors.Is(err, changes.ErrState), errors.Is(err, operations.ErrOver), errors.Is(err, alarms.ErrOver):
 		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &selection), errors.As(err, &kept):
 		return selectorProblem(err)
@@ -91,7 +92,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemCannot, err)
@@ -109,7 +110,8 @@ var (
 )
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
-	detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), errInvalid.Error()+": "), operation.ErrInvalid.Error()+": ") // what is wrong comes first
+	detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), errInvalid.Error()+": "), operation.ErrInvalid.Error()+": ")
+	detail = strings.TrimPrefix(detail, alarms.ErrInvalid.Error()+": ") // what is wrong comes first
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}
 }
 

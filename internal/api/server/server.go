@@ -104,6 +104,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.terminalRoutes(api)
 	s.terminal(e)
 	s.operationRoutes(api)
+	s.alarmRoutes(api)
 	s.settingRoutes(api)
 	s.bundleRoutes(api)
 	s.vlanRoutes(api)

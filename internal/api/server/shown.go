@@ -115,6 +115,7 @@ func init() {
 		}
 		return out
 	})
+	show(func(a v1.Alarm) []spot { return onDevice(rights.Alarms, a.Device) })
 	show(func(o v1.Operation) []spot { return onDevice(rights.Tests, o.Device) })
 	showWhole(func(s *server, p access.Person, c v1.Change) bool {
 		if c.Owner == p.Name && !p.Trying {
@@ -138,6 +139,9 @@ func init() {
 		return s.Permission.AtSite(p, may(rights.See, rights.Devices), c.Site) == nil
 	})
 	// what lies where the thing that holds it lies
+	part[v1.AlarmDetail]()
+	part[v1.AlarmNote]()
+	part[v1.AlarmCounts]()
 	part[v1.DeviceDetail]()
 	part[v1.Power]()
 	part[v1.Resolved]()

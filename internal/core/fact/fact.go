@@ -28,6 +28,7 @@ const (
 	Fleet  Kind = "fleet"  // the set of devices or sites changed
 	Drift  Kind = "drift"  // a device came to run other than intended, or what is intended again
 	Search Kind = "search" // a search for devices, or one that was claimed
+	Alarm  Kind = "alarm"  // an alarm was raised, changed or cleared
 )
 
 // Kinds of states that are none of facts.
@@ -37,7 +38,7 @@ const (
 )
 
 // Kinds lists the kinds of facts.
-func Kinds() []Kind { return []Kind{Port, Device, Config, Change, Fleet, Drift, Search} }
+func Kinds() []Kind { return []Kind{Port, Device, Config, Change, Fleet, Drift, Search, Alarm} }
 
 // Kind returns the kind of a happening.
 func (c Code) Kind() Kind {
@@ -113,6 +114,18 @@ func (s Subject) OnDevice() string {
 	return ""
 }
 
+// Renamed is the subject after its device got another name; of what is on no device it is the same.
+func (s Subject) Renamed(device string) Subject {
+	switch {
+	case device == "":
+	case s.Is == OfDevice:
+		s.Name = device
+	case s.Is == OfPort:
+		s.Device = device
+	}
+	return s
+}
+
 // PortName is that of a port; "" for what is none.
 func (s Subject) PortName() string {
 	if s.Is == OfPort {
@@ -176,7 +189,7 @@ func ArgumentsOf(c Code) []Argument {
 	var out []Argument
 	for i := range t.NumField() {
 		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
-		kind := map[reflect.Kind]string{reflect.String: "text", reflect.Bool: "true or false", reflect.Int: "number", reflect.Slice: "list of texts", reflect.Struct: "object"}[t.Field(i).Type.Kind()]
+		kind := map[reflect.Kind]string{reflect.String: "text", reflect.Bool: "true or false", reflect.Int: "number", reflect.Slice: "list of texts", reflect.Struct: "object", reflect.Map: "object", reflect.Int64: "number"}[t.Field(i).Type.Kind()]
 		out = append(out, Argument{name, kind})
 	}
 	return out

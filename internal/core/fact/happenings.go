@@ -82,6 +82,30 @@ func (DeviceKeyAccepted) Code() Code { return "device.key-accepted" }
 func (DeviceAsked) Code() Code       { return "device.asked" }
 func (DeviceMoved) Code() Code       { return "device.moved" }
 
+// What can happen to alarms. Their subject is that of the alarm.
+type (
+	// AlarmRaised: something is out of order, or is so again.
+	AlarmRaised struct {
+		Alarm    int64          `json:"alarm"`
+		Type     string         `json:"type"`
+		Name     string         `json:"name,omitempty"`
+		Severity string         `json:"severity"`
+		Args     map[string]any `json:"args,omitempty"`
+		Cause    int64          `json:"cause,omitempty"` // the alarm that it follows from
+	}
+	// AlarmCleared: it is in order again, or somebody closed it.
+	AlarmCleared struct {
+		Alarm int64          `json:"alarm"`
+		Type  string         `json:"type"`
+		Args  map[string]any `json:"args,omitempty"`
+		By    string         `json:"by,omitempty"`
+		Why   string         `json:"why,omitempty"`
+	}
+)
+
+func (AlarmRaised) Code() Code  { return "alarm.raised" }
+func (AlarmCleared) Code() Code { return "alarm.cleared" }
+
 // What can happen to configurations.
 type (
 	// ConfigChanged: a device runs something else. By is who made it so, where the device tells; Own that it was this service.
@@ -232,6 +256,6 @@ func (ClaimAsked) Code() Code   { return "search.claim-asked" }
 func (ClaimFailed) Code() Code  { return "search.claim-failed" }
 
 // all is one of each.
-var all = []Happening{LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceAsked{},
+var all = []Happening{LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
 	DeviceMoved{}, ConfigChanged{}, ConfigTimedOut{}, ChangeOnTrial{}, ChangeWorse{}, ChangeUndoing{}, ChangeBack{}, ChangeEnded{}, ChangeNotPushed{}, ChangeDiscarded{}, DeviceEnrolled{}, DeviceArrived{},
 	DeviceReplaced{}, DeviceRenamed{}, DeviceForgotten{}, DeviceControl{}, SiteMerged{}, SiteRemoved{}, DriftBegan{}, DriftEnded{}, SearchEnded{}, Claimed{}, ClaimDropped{}, ClaimAsked{}, ClaimFailed{}}

@@ -44,6 +44,7 @@ const (
 	Changes       Feature = "changes"
 	Events        Feature = "events"
 	Groups        Feature = "groups"
+	Alarms        Feature = "alarms"
 	Tests         Feature = "tests"     // what devices are asked to try: ping, cable test and such
 	Terminals     Feature = "terminals" // on devices
 	Templates     Feature = "templates" // of settings
@@ -76,6 +77,8 @@ var meanings = []Meaning{
 	{Administer, Changes, "the rules of the house: the hours of changes, and which need a second person"},
 	{See, Events, "what happens and what happened"},
 	{Administer, Events, "take over what another system kept: readings and events of the past"},
+	{See, Alarms, "what is out of order, and what was done about it"},
+	{Operate, Alarms, "acknowledge, assign, note, silence and close alarms"},
 	{See, Tests, "what devices were asked to do, and what came back"},
 	{Operate, Tests, "have devices ping, trace routes and test cables"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},
@@ -96,7 +99,7 @@ func Meanings() []Meaning { return slices.Clone(meanings) }
 
 // Features lists the features.
 func Features() []Feature {
-	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Tests, Terminals, Templates, Groups, Discovery, People, Audit}
+	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Terminals, Templates, Groups, Discovery, People, Audit}
 }
 
 // Placed tells whether the feature lies somewhere in the network.
@@ -289,7 +292,7 @@ func (r Role) Check() error {
 
 // Ready lists the roles that come with the product.
 func Ready() []Role {
-	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Tests, Templates, Groups}
+	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Templates, Groups}
 	role := func(name, title string, rules ...Rule) Role {
 		return Role{Name: name, Title: title, Rules: rules, Ready: true}
 	}
@@ -299,10 +302,10 @@ func Ready() []Role {
 	return []Role{
 		role("administrator", "does everything", allow(nil)),
 		role("operator", "watches the network and takes its devices in hand; changes nothing that they run",
-			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Tests, Terminals, Groups, Discovery}, Operate)),
-		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Tests, Terminals}, Operate), allow([]Feature{Ports}, Change)),
+			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Alarms, Tests, Terminals, Groups, Discovery}, Operate)),
+		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Alarms, Tests, Terminals}, Operate), allow([]Feature{Ports}, Change)),
 		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See), allow([]Feature{Changes}, Operate)),
-		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Groups}, See)),
+		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Alarms, Groups}, See)),
 		role("viewer", "sees the network", allow(network, See)),
 	}
 }

@@ -288,6 +288,17 @@ func (s *Service) Drifts() []Drift {
 	return out
 }
 
+// Drifted tells how many settings of devices differ from what is intended. Those that are under local control are meant to.
+func (s *Service) Drifted() map[string]int {
+	out := map[string]int{}
+	for _, d := range s.Drifts() {
+		if d.Control != network.ControlLocal {
+			out[d.Device] = len(d.Differences)
+		}
+	}
+	return out
+}
+
 // DriftOf returns what a device runs other than intended.
 func (s *Service) DriftOf(device string) Drift {
 	s.mu.Lock()

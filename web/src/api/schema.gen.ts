@@ -4,6 +4,86 @@
  */
 
 export interface paths {
+    "/api/v1/alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is out of order, the worst first; or was, the newest first
+         * @description Needs the right to see alarms.
+         */
+        get: operations["list-alarms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarms/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How many are open, by severity
+         * @description Needs the right to see alarms.
+         */
+        get: operations["count-alarms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarms/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * An alarm, with what follows from it
+         * @description Needs the right to see alarms.
+         */
+        get: operations["get-alarm"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarms/{number}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Acknowledge, assign, note, close or silence an alarm
+         * @description Needs the right to operate alarms.
+         */
+        post: operations["act-on-alarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -2054,6 +2134,173 @@ export interface components {
             by: string;
             finding: string;
         };
+        Alarm: {
+            /** Format: date-time */
+            acked_at?: string;
+            acked_by?: string;
+            assigned_to?: string;
+            /**
+             * Format: int64
+             * @description The alarm that it follows from
+             */
+            cause?: number;
+            /**
+             * Format: int64
+             * @description The change that was made on what it touches in the quarter of an hour before
+             */
+            change?: number;
+            /** Format: date-time */
+            changed_at: string;
+            /** @description Who changed what it touches in the quarter of an hour before */
+            changed_by?: string;
+            /** Format: date-time */
+            cleared_at?: string;
+            closed_by?: string;
+            closed_why?: string;
+            /**
+             * Format: int64
+             * @description How often it was raised: what comes back within a quarter of an hour is the same alarm
+             */
+            count: number;
+            device?: string;
+            /** @description What comes of it */
+            effect?: string;
+            /**
+             * Format: int64
+             * @description How many open alarms follow from it
+             */
+            followers: number;
+            /** @description What was said and done about it; lists hold none */
+            notes?: components["schemas"]["AlarmNote"][];
+            /** Format: int64 */
+            number: number;
+            /** Format: date-time */
+            raised_at: string;
+            /** @description What to do */
+            remedy?: string;
+            /** @description The device or device:port that it is of; empty for the service itself */
+            resource: string;
+            /**
+             * @description ITU-T X.733
+             * @enum {string}
+             */
+            severity: "critical" | "major" | "minor" | "warning";
+            /**
+             * Format: date-time
+             * @description Nobody wants to hear of it until then
+             */
+            silence_until?: string;
+            silenced_by?: string;
+            site?: string;
+            /**
+             * @description closed: by hand, while it stands
+             * @enum {string}
+             */
+            state: "open" | "closed" | "cleared";
+            /** @description What is wrong */
+            text: string;
+            /** @description link-down, device-gone, supply ... */
+            type: string;
+        };
+        AlarmAct: {
+            /** @enum {string} */
+            act: "acknowledge" | "unacknowledge" | "assign" | "note" | "close" | "silence";
+            /**
+             * Format: int64
+             * @description Of silence: for how long; 0 ends it
+             */
+            minutes?: number;
+            /** @description Of note: what is said. Of close: why, although it stands */
+            text?: string;
+            /** @description Of assign: the user; nobody when left out */
+            to?: string;
+        };
+        AlarmCounts: {
+            /** Format: int64 */
+            critical: number;
+            /** Format: int64 */
+            major: number;
+            /** Format: int64 */
+            minor: number;
+            /** Format: int64 */
+            warning: number;
+        };
+        AlarmDetail: {
+            /** Format: date-time */
+            acked_at?: string;
+            acked_by?: string;
+            assigned_to?: string;
+            /**
+             * Format: int64
+             * @description The alarm that it follows from
+             */
+            cause?: number;
+            /**
+             * Format: int64
+             * @description The change that was made on what it touches in the quarter of an hour before
+             */
+            change?: number;
+            /** Format: date-time */
+            changed_at: string;
+            /** @description Who changed what it touches in the quarter of an hour before */
+            changed_by?: string;
+            /** Format: date-time */
+            cleared_at?: string;
+            closed_by?: string;
+            closed_why?: string;
+            /**
+             * Format: int64
+             * @description How often it was raised: what comes back within a quarter of an hour is the same alarm
+             */
+            count: number;
+            device?: string;
+            /** @description What comes of it */
+            effect?: string;
+            /** @description The open alarms that follow from it */
+            follow: components["schemas"]["Alarm"][];
+            /**
+             * Format: int64
+             * @description How many open alarms follow from it
+             */
+            followers: number;
+            /** @description What was said and done about it; lists hold none */
+            notes?: components["schemas"]["AlarmNote"][];
+            /** Format: int64 */
+            number: number;
+            /** Format: date-time */
+            raised_at: string;
+            /** @description What to do */
+            remedy?: string;
+            /** @description The device or device:port that it is of; empty for the service itself */
+            resource: string;
+            /**
+             * @description ITU-T X.733
+             * @enum {string}
+             */
+            severity: "critical" | "major" | "minor" | "warning";
+            /**
+             * Format: date-time
+             * @description Nobody wants to hear of it until then
+             */
+            silence_until?: string;
+            silenced_by?: string;
+            site?: string;
+            /**
+             * @description closed: by hand, while it stands
+             * @enum {string}
+             */
+            state: "open" | "closed" | "cleared";
+            /** @description What is wrong */
+            text: string;
+            /** @description link-down, device-gone, supply ... */
+            type: string;
+        };
+        AlarmNote: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            text: string;
+        };
         Approval: {
             /** Format: date-time */
             at: string;
@@ -2925,7 +3172,7 @@ export interface components {
             /** @description Who took it over from another system; left out where the service saw it itself */
             imported_by?: string;
             /** @enum {string} */
-            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search";
+            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search" | "alarm";
             /** Format: int64 */
             operation?: number;
             port?: string;
@@ -3310,6 +3557,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["AcceptResult"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListAlarm: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Alarm"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -5067,6 +5333,143 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-alarms": {
+        parameters: {
+            query?: {
+                /** @description A selector of devices: those on them */
+                where?: string;
+                device?: string;
+                /** @description Those that are cleared or closed instead of those that are open */
+                over?: boolean;
+                /** @description Those that follow from others too */
+                all?: boolean;
+                /** @description The member next of the page before */
+                cursor?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListAlarm"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "count-alarms": {
+        parameters: {
+            query?: {
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmCounts"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-alarm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "act-on-alarm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlarmAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-audit": {
         parameters: {
             query?: {

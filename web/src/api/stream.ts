@@ -171,6 +171,11 @@ function happened(e: HappenedEvent) {
     for (const what of ["templates", "site-layer", "standing"]) mark("reading", what);
     return;
   }
+  if (e.kind === "alarm") {
+    mark("alarms");
+    if (e.code) mark(...keys.events);
+    return;
+  }
   if (e.kind === "operation") {
     mark("operation", e.operation);
     if (e.device) mark("operations", e.device);

@@ -11,6 +11,7 @@ import { Empty, Failure } from "../ui/controls";
 import { late, Whole } from "../ui/late";
 import { Frame } from "./Frame";
 
+const AlarmsPage = late(() => import("../features/alarms/AlarmsPage").then((m) => ({ default: m.AlarmsPage })));
 const ClientsPage = late(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
 const SitesPage = late(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
 const DiscoverPage = late(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
@@ -45,6 +46,7 @@ export function App() {
               <Routes>
                 <Route path="/" element={<Navigate to="/watch" replace />} />
                 <Route path="/watch" element={<WatchPage />} />
+                <Route path="/alarms" element={<AlarmsPage me={me.data} />} />
                 <Route path="/devices" element={<DevicesPage me={me.data} />} />
                 <Route path="/devices/:name" element={<DevicePage me={me.data} />} />
                 <Route path="/ports" element={<PortsPage me={me.data} />} />

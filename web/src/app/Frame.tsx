@@ -1,6 +1,7 @@
 import { clsx } from "clsx";
 import {
   Activity,
+  BellRing,
   Cable,
   CircleHelp,
   Eye,
@@ -22,6 +23,7 @@ import { allowed, type Person, tryRole } from "../api/client";
 import { useList } from "../api/lists";
 import { isOpen, useChanges } from "../api/queries";
 import { hold, useHeld, useLive, useStream } from "../api/stream";
+import { useAlarmCounts } from "../features/alarms/queries";
 import { DraftTray } from "../features/changes/DraftTray";
 import { Button, Modal } from "../ui/controls";
 import { Shape } from "../ui/health";
@@ -33,6 +35,7 @@ import { useKept, useTitle, useView } from "./view";
 
 const areas = [
   { path: "/watch", name: "Watch", icon: Activity, features: ["devices", "events"] },
+  { path: "/alarms", name: "Alarms", icon: BellRing, features: ["alarms"] },
   { path: "/devices", name: "Devices", icon: ServerCog, features: ["devices"] },
   { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
   { path: "/map", name: "Map", icon: Waypoints, features: ["devices"] },
@@ -125,6 +128,8 @@ function Rail({ me }: { me: Person }) {
   const kept = useKept();
   const devices = useList("devices", { where: "health = down", limit: 0 });
   const away = devices.data?.total ?? 0;
+  const counts = useAlarmCounts(allowed(me, "see", "alarms")).data;
+  const worst = (["critical", "major", "minor", "warning"] as const).find((s) => (counts?.[s] ?? 0) > 0);
   return (
     <nav aria-label="Areas" className="row-start-2 w-[156px] border-r border-rule bg-panel py-2 max-md:w-12">
       {areas
@@ -142,6 +147,18 @@ function Rail({ me }: { me: Person }) {
           >
             <Icon size={16} aria-hidden />
             <span className="grow max-md:sr-only">{name}</span>
+            {path === "/alarms" && counts && worst && (
+              <span
+                className="inline-flex items-center gap-1 text-xs font-semibold"
+                title={(["critical", "major", "minor", "warning"] as const)
+                  .filter((s) => counts[s] > 0)
+                  .map((s) => `${counts[s]} ${s}`)
+                  .join(", ")}
+              >
+                <Shape state={worst} size={9} /> {counts[worst]}
+                <span className="sr-only">{worst}</span>
+              </span>
+            )}
             {path === "/watch" && away > 0 && (
               <span
                 className="inline-flex items-center gap-1 text-xs font-semibold text-down"

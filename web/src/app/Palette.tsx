@@ -29,6 +29,13 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
     const go = (path: string) => () => navigate(path);
     const out: Item[] = [
       { id: "watch", words: "watch what needs attention", group: "Go to", show: "Watch", run: go(kept("/watch")) },
+      {
+        id: "alarms",
+        words: "alarms faults trouble incidents",
+        group: "Go to",
+        show: "Alarms",
+        run: go(kept("/alarms")),
+      },
       { id: "devices", words: "devices", group: "Go to", show: "Devices", run: go(kept("/devices")) },
       { id: "ports", words: "ports", group: "Go to", show: "Ports", run: go(kept("/ports")) },
       { id: "map", words: "map topology links places racks", group: "Go to", show: "Map", run: go(kept("/map")) },

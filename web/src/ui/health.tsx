@@ -22,6 +22,22 @@ const states: Record<string, { word: string; color: string; path: React.ReactNod
     color: "text-unknown",
     path: <path d="M8 2.2 13.8 8 8 13.8 2.2 8z" fill="none" stroke="currentColor" strokeWidth="1.75" />,
   },
+  critical: {
+    word: "critical",
+    color: "text-down",
+    path: <path d="M1.5 1h13L8 8zM1.5 8h13L8 15z" fill="currentColor" />,
+  },
+  major: { word: "major", color: "text-down", path: <path d="M1.5 3h13L8 14.5z" fill="currentColor" /> },
+  minor: {
+    word: "minor",
+    color: "text-degraded",
+    path: <path d="M8 1.5 14.5 8 8 14.5 1.5 8z" fill="currentColor" />,
+  },
+  warning: {
+    word: "warning",
+    color: "text-degraded",
+    path: <path d="M8 2.2 13.8 8 8 13.8 2.2 8z" fill="none" stroke="currentColor" strokeWidth="1.75" />,
+  },
   trial: {
     word: "on trial",
     color: "text-trial",

@@ -17,16 +17,22 @@ import (
 type Texts struct {
 	Facts    map[fact.Code]string
 	Troubles map[string]string
+	// Alarms are what alarms say, by type; of those that are troubles inside devices, what is wrong is the trouble's text.
+	Alarms map[string]AlarmText
 	// Words are parts of sentences that several need, by name: they are written {{template "name" .}}.
 	Words map[string]string
 	// Date is how a day is written, as a layout of the package time.
 	Date string
 }
 
+// AlarmText is what an alarm says: what is wrong, what comes of it, and what to do (RFC 8632 alarm-text, X.733 proposed repair actions).
+type AlarmText struct{ What, Effect, Remedy string }
+
 // Catalogue makes sentences in a language.
 type Catalogue struct {
 	all   *template.Template
 	texts map[fact.Code]string
+	sides map[string]AlarmText
 }
 
 // said is what a text may speak of.
@@ -38,7 +44,7 @@ type said struct {
 
 // New makes a catalogue. A text that cannot be is an error.
 func New(t Texts) (*Catalogue, error) {
-	c := &Catalogue{texts: t.Facts}
+	c := &Catalogue{texts: t.Facts, sides: t.Alarms}
 	c.all = template.New("").Option("missingkey=error").Funcs(template.FuncMap{
 		"join": func(list []string, by string) string { return strings.Join(list, by) },
 		"date": func(s string) string {
@@ -49,6 +55,7 @@ func New(t Texts) (*Catalogue, error) {
 			return at.Format(t.Date)
 		},
 		"trouble": c.Trouble,
+		"alarm":   func(kind, subject string, args map[string]any) string { return c.Alarm(kind, subject, args).What },
 		"number": func(v any) string { // as it was, or as JSON gave it back
 			if f, ok := v.(float64); ok {
 				return strconv.FormatFloat(f, 'f', -1, 64)
@@ -75,7 +82,23 @@ func New(t Texts) (*Catalogue, error) {
 			return nil, err
 		}
 	}
+	for kind, text := range t.Alarms {
+		if err := add("alarm "+kind, text.What); err != nil {
+			return nil, err
+		}
+	}
 	return c, nil
+}
+
+// Alarm is what an alarm of a type says of a subject.
+func (c *Catalogue) Alarm(kind, subject string, args map[string]any) AlarmText {
+	out := c.sides[kind]
+	if out.What == "" {
+		out.What = subject + ": " + c.say("trouble "+kind, args)
+	} else {
+		out.What = c.say("alarm "+kind, said{Subject: subject, A: args})
+	}
+	return out
 }
 
 // Fact is what happened, in a sentence.

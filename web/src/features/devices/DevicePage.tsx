@@ -1,7 +1,7 @@
 import { Tabs } from "radix-ui";
 import { Suspense } from "react";
 import { Link, useParams } from "react-router";
-import type { DeviceDetail, Person, Port } from "../../api/client";
+import { allowed, type DeviceDetail, type Person, type Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
 import { useKept, useTyped, useView } from "../../app/view";
 import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
@@ -10,6 +10,7 @@ import { KindIcon } from "../../ui/kinds";
 import { late } from "../../ui/late";
 import { Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
+import { useAlarms } from "../alarms/queries";
 import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
 import { usePicked } from "../ports/selection";
@@ -98,6 +99,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
           ))}
         </ul>
       )}
+      {allowed(me, "see", "alarms") && <DeviceAlarms device={d.name} />}
       <Governance d={d} />
       <Panel>
         <Face d={d} picked={picked} />
@@ -168,6 +170,28 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
         </Tabs.Content>
       </Tabs.Root>
     </div>
+  );
+}
+
+/** The alarms that stand on the device. */
+function DeviceAlarms({ device }: { device: string }) {
+  const alarms = useAlarms("", false, device);
+  const list = alarms.data?.items ?? [];
+  if (list.length === 0) return null;
+  return (
+    <ul className="rounded border border-rule bg-panel px-3 py-1.5" aria-label="Alarms">
+      {list.map((a) => (
+        <li key={a.number} className="flex flex-wrap items-center gap-x-2">
+          <HealthMark state={a.severity} word={a.severity} />
+          <Link to={`/alarms?alarm=${a.number}`}>alarm {a.number}</Link>
+          <span>{a.text}</span>
+          <span className="text-sm text-soft">
+            <Ago at={a.raised_at} />
+            {a.acked_by && `, seen by ${a.acked_by}`}
+          </span>
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -1,0 +1,43 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+// AlarmQuery picks alarms.
+type AlarmQuery struct {
+	Where  string // of devices
+	Device string
+	Over   bool // those that are cleared or closed
+	All    bool // those that follow from others too
+	Limit  int
+}
+
+// Alarms lists what is out of order, the worst first; or was, the newest first.
+func (c *Client) Alarms(ctx context.Context, q AlarmQuery) (v1.List[v1.Alarm], error) {
+	v := url.Values{"where": {q.Where}, "device": {q.Device}, "over": {strconv.FormatBool(q.Over)}, "all": {strconv.FormatBool(q.All)}}
+	if q.Limit > 0 {
+		v.Set("limit", strconv.Itoa(q.Limit))
+	}
+	return get[v1.List[v1.Alarm]](ctx, c, "/alarms", v)
+}
+
+// AlarmCounts tells how many alarms are open.
+func (c *Client) AlarmCounts(ctx context.Context, where string) (v1.AlarmCounts, error) {
+	return get[v1.AlarmCounts](ctx, c, "/alarms/counts", url.Values{"where": {where}})
+}
+
+// Alarm returns an alarm with what follows from it.
+func (c *Client) Alarm(ctx context.Context, number int64) (v1.AlarmDetail, error) {
+	return get[v1.AlarmDetail](ctx, c, "/alarms/"+strconv.FormatInt(number, 10), nil)
+}
+
+// ActOnAlarm does something about an alarm.
+func (c *Client) ActOnAlarm(ctx context.Context, number int64, in v1.AlarmAct) (out v1.AlarmDetail, err error) {
+	return out, c.call(ctx, http.MethodPost, "/alarms/"+strconv.FormatInt(number, 10)+"/acts", in, &out)
+}

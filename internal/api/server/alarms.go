@@ -1,0 +1,218 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/alarm"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact/words"
+	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/alarms"
+	"example.net/everypost/internal/store"
+)
+
+var (
+	seeAlarms     = may(rights.See, rights.Alarms)
+	operateAlarms = may(rights.Operate, rights.Alarms)
+)
+
+func (s *server) alarmRoutes(api huma.API) {
+	type alarmsQuery struct {
+		Where  string `query:"where" maxLength:"4000" doc:"A selector of devices: those on them"`
+		Device string `query:"device" maxLength:"63"`
+		Over   bool   `query:"over" doc:"Those that are cleared or closed instead of those that are open"`
+		All    bool   `query:"all" doc:"Those that follow from others too"`
+		Cursor int64  `query:"cursor" minimum:"0" maximum:"9007199254740991" doc:"The member next of the page before"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"200"`
+	}
+	register(s, api, seeAlarms, http.MethodGet, "/alarms", "list-alarms", "What is out of order, the worst first; or was, the newest first",
+		func(ctx context.Context, in *alarmsQuery) (*body[v1.List[v1.Alarm]], error) {
+			q := store.AlarmQuery{Open: !in.Over, Over: in.Over, Roots: !in.All && in.Device == "" && !in.Over, Before: in.Cursor, Limit: in.Limit}
+			var err error
+			if q.Devices, err = s.alarmsOn(ctx, in.Where, in.Device); err != nil {
+				return nil, err
+			}
+			list, err := s.Alarms.List(ctx, q)
+			if err != nil {
+				return nil, err
+			}
+			shown, followers, err := s.alarmsOut(ctx, list)
+			if err != nil {
+				return nil, err
+			}
+			out := listOf(shown, func(a v1.Alarm) v1.Alarm {
+				a.Notes, a.Followers = nil, followers[a.Number]
+				return a
+			})
+			if in.Over && len(list) == in.Limit {
+				out.Body.Next = strconv.FormatInt(list[len(list)-1].Number, 10)
+			}
+			return out, nil
+		})
+	register(s, api, seeAlarms, http.MethodGet, "/alarms/counts", "count-alarms", "How many are open, by severity",
+		func(ctx context.Context, in *struct {
+			Where string `query:"where" maxLength:"4000"`
+		}) (*body[v1.AlarmCounts], error) {
+			devices, err := s.alarmsOn(ctx, in.Where, "")
+			if err != nil {
+				return nil, err
+			}
+			list, err := s.Alarms.List(ctx, store.AlarmQuery{Devices: devices, Open: true, Roots: true, Limit: math.MaxInt32})
+			var out v1.AlarmCounts
+			count := map[alarm.Severity]*int{alarm.Critical: &out.Critical, alarm.Major: &out.Major, alarm.Minor: &out.Minor, alarm.Warning: &out.Warning}
+			for _, a := range list {
+				if n := count[a.Severity]; n != nil && !a.Silent(time.Now()) {
+					*n++
+				}
+			}
+			return &body[v1.AlarmCounts]{out}, err
+		})
+	type numberPath struct {
+		Number int64 `path:"number" minimum:"1" maximum:"9007199254740991"`
+	}
+	register(s, api, seeAlarms, http.MethodGet, "/alarms/{number}", "get-alarm", "An alarm, with what follows from it",
+		func(ctx context.Context, in *numberPath) (*body[v1.AlarmDetail], error) {
+			a, err := s.seenAlarm(ctx, seeAlarms, in.Number)
+			if err != nil {
+				return nil, err
+			}
+			return s.alarmDetail(ctx, a)
+		})
+	type actInput struct {
+		Number int64 `path:"number" minimum:"1" maximum:"9007199254740991"`
+		Body   v1.AlarmAct
+	}
+	register(s, api, operateAlarms, http.MethodPost, "/alarms/{number}/acts", "act-on-alarm", "Acknowledge, assign, note, close or silence an alarm",
+		func(ctx context.Context, in *actInput) (*body[v1.AlarmDetail], error) {
+			if in.Body.To != "" {
+				if _, err := s.Store.User(ctx, in.Body.To); err != nil {
+					return nil, fmt.Errorf("%w: there is no user %q", errInvalid, in.Body.To)
+				}
+			}
+			if _, err := s.seenAlarm(ctx, seeAlarms, in.Number); err != nil {
+				return nil, err
+			}
+			_, refused := s.seenAlarm(ctx, operateAlarms, in.Number)
+			if refused != nil {
+				refused = with(http.StatusForbidden, v1.ProblemForbidden, lacks(person(ctx), operateAlarms))
+			}
+			var a alarm.Alarm
+			err := s.act(ctx, in.Body.Act+"-alarm", strconv.FormatInt(in.Number, 10), refused, func(by string) (err error) {
+				a, err = s.Alarms.Do(ctx, in.Number, by, alarms.Act{What: in.Body.Act, To: in.Body.To, Text: in.Body.Text, Until: time.Now().Add(time.Duration(in.Body.Minutes) * time.Minute)})
+				return err
+			})
+			if err != nil {
+				return nil, err
+			}
+			return s.alarmDetail(ctx, a)
+		})
+}
+
+// alarmsOn lists the devices that a selector picks of those whose alarms who makes the request may see; nil for all, and the service itself.
+func (s *server) alarmsOn(ctx context.Context, where, device string) ([]string, error) {
+	q, err := s.asked(ctx, selector.Device, where, seeAlarms)
+	if err != nil {
+		return nil, err
+	}
+	if selector.Both(q.Where, q.Within) == (selector.All{}) && device == "" {
+		return nil, nil
+	}
+	q.Limit, q.Now = math.MaxInt, time.Now()
+	names := []string{}
+	for _, d := range s.Inventory.Devices(q).Rows {
+		if device == "" || d.Name == device {
+			names = append(names, d.Name)
+		}
+	}
+	return names, nil
+}
+
+// seenAlarm is an alarm on which who makes the request has a right.
+func (s *server) seenAlarm(ctx context.Context, n need, number int64) (alarm.Alarm, error) {
+	a, err := s.Alarms.Get(ctx, number)
+	if err == nil && !everywhere(ctx, n.Verb, n.Feature) && (a.Subject.OnDevice() == "" || !s.Inventory.HoldsDevice(a.Subject.OnDevice(), within(ctx, n.Verb, n.Feature))) {
+		err = store.ErrNotFound
+	}
+	return a, missing(err, fmt.Sprintf("alarm %d", number))
+}
+
+func (s *server) alarmDetail(ctx context.Context, a alarm.Alarm) (*body[v1.AlarmDetail], error) {
+	follow, err := s.Alarms.List(ctx, store.AlarmQuery{Open: true, Cause: a.Number, Limit: 1000})
+	if err != nil {
+		return nil, err
+	}
+	if !everywhere(ctx, rights.See, rights.Alarms) {
+		where := within(ctx, rights.See, rights.Alarms)
+		follow = slices.DeleteFunc(follow, func(f alarm.Alarm) bool { return !s.Inventory.HoldsDevice(f.Subject.OnDevice(), where) })
+	}
+	shown, _, err := s.alarmsOut(ctx, append([]alarm.Alarm{a}, follow...))
+	if err != nil {
+		return nil, err
+	}
+	shown[0].Followers = len(follow)
+	return &body[v1.AlarmDetail]{v1.AlarmDetail{Alarm: shown[0], Follow: append([]v1.Alarm{}, shown[1:]...)}}, nil
+}
+
+// alarmsOut are alarms as they are shown, and how many open ones follow from each.
+func (s *server) alarmsOut(ctx context.Context, list []alarm.Alarm) ([]v1.Alarm, map[int64]int, error) {
+	sites := map[string]string{}
+	for _, d := range s.Inventory.Devices(catalog.Query{Limit: math.MaxInt, Now: time.Now()}).Rows {
+		sites[d.Name] = d.Site.Name
+	}
+	open, err := s.Alarms.List(ctx, store.AlarmQuery{Open: true, Limit: math.MaxInt32})
+	followers := map[int64]int{}
+	where, all := within(ctx, rights.See, rights.Alarms), everywhere(ctx, rights.See, rights.Alarms)
+	for _, a := range open {
+		if a.Cause != 0 && (all || s.Inventory.HoldsDevice(a.Subject.OnDevice(), where)) {
+			followers[a.Cause]++
+		}
+	}
+	out := make([]v1.Alarm, len(list))
+	for i, a := range list {
+		out[i] = alarmOut(a, sites[a.Subject.OnDevice()])
+		if a.Cause != 0 && !all { // what it follows from may lie elsewhere
+			if cause, err := s.Alarms.Get(ctx, a.Cause); err != nil || !s.Inventory.HoldsDevice(cause.Subject.OnDevice(), where) {
+				out[i].Cause = 0
+			}
+		}
+		if a.Change != 0 {
+			if c, err := s.Changes.Get(ctx, a.Change); err != nil || !s.Permission.SeesChange(person(ctx), c) {
+				out[i].Change, out[i].ChangedBy = 0, ""
+			}
+		}
+	}
+	return out, followers, err
+}
+
+func alarmOut(a alarm.Alarm, site string) v1.Alarm {
+	said := words.English.Alarm(a.Type, a.Subject.String(), a.Args)
+	out := v1.Alarm{Number: a.Number, Type: a.Type, Severity: string(a.Severity), Resource: a.Subject.String(), Device: a.Subject.OnDevice(), Site: site,
+		Text: said.What, Effect: said.Effect, Remedy: said.Remedy, State: "open", RaisedAt: a.RaisedAt, ChangedAt: a.ChangedAt, Count: a.Count, Cause: a.Cause,
+		Change: a.Change, ChangedBy: a.By, AckedBy: a.AckedBy, AssignedTo: a.AssignedTo, ClosedBy: a.ClosedBy, ClosedWhy: a.ClosedWhy}
+	if a.ClosedBy != "" {
+		out.State = "closed"
+	}
+	if !a.ClearedAt.IsZero() {
+		out.State, out.ClearedAt = "cleared", &a.ClearedAt
+	}
+	if !a.AckedAt.IsZero() {
+		out.AckedAt = &a.AckedAt
+	}
+	if a.Silent(time.Now()) {
+		out.SilencedBy, out.Silence = a.SilencedBy, &a.SilenceUntil
+	}
+	for _, n := range a.Notes {
+		out.Notes = append(out.Notes, v1.AlarmNote(n))
+	}
+	return out
+}

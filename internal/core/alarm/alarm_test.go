@@ -1,0 +1,202 @@
+package alarm_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"example.net/everypost/internal/core/alarm"
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/fact/words"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+var begin = time.Date(2026, 11, 29, 8, 0, 0, 0, time.UTC)
+
+func sees(alarm.Alarm) bool { return false }
+
+// book is a watch with its alarms, as a service keeps them.
+type book struct {
+	watch alarm.Watch
+	known []alarm.Alarm
+	last  int64
+}
+
+// look looks at a time and returns what changed, as number, and raised or cleared with the count.
+func (b *book) look(at time.Duration, unseen func(alarm.Alarm) bool, standing ...alarm.Condition) (out []string) {
+	for _, a := range b.watch.Look(b.known, standing, begin.Add(at), unseen) {
+		if a.Number == 0 {
+			b.last++
+			a.Number = b.last
+			b.known = append([]alarm.Alarm{a}, b.known...)
+		}
+		for i := range b.known {
+			if b.known[i].Number == a.Number {
+				b.known[i] = a
+			}
+		}
+		state := "stands"
+		if !a.ClearedAt.IsZero() {
+			state = "cleared"
+		}
+		out = append(out, fmt.Sprintf("%d %s %s %d", a.Number, a.Severity, state, a.Count))
+	}
+	return out
+}
+
+func condition(kind, device string) alarm.Condition {
+	c := alarm.Condition{Type: kind, Subject: fact.TheDevice(device), Severity: alarm.Minor}
+	for _, t := range alarm.Types() {
+		if t.ID == kind {
+			c.Severity = t.Severity
+		}
+	}
+	return c
+}
+
+func TestTheLifeOfAnAlarm(t *testing.T) {
+	fan, gone := condition("fan", "a"), condition(alarm.DeviceGone, "a")
+	var b book
+	assert.Equal(t, []string{"1 minor stands 1"}, b.look(0, sees, fan))
+	assert.Empty(t, b.look(time.Second, sees, fan), "it stands, and nothing is new")
+	assert.Equal(t, []string{"1 minor cleared 1"}, b.look(2*time.Second, sees))
+	assert.Empty(t, b.look(3*time.Second, sees))
+	assert.Equal(t, []string{"1 minor stands 2"}, b.look(time.Minute, sees, fan), "what comes back soon is the same one")
+	worse := fan
+	worse.Severity = alarm.Major
+	assert.Equal(t, []string{"1 major stands 2"}, b.look(2*time.Minute, sees, worse))
+	assert.Empty(t, b.look(3*time.Minute, func(alarm.Alarm) bool { return true }), "where nobody can see it, it stays")
+	assert.Equal(t, []string{"1 major cleared 2"}, b.look(4*time.Minute, sees))
+	assert.Equal(t, []string{"2 minor stands 1"}, b.look(4*time.Minute+alarm.Again, sees, fan), "later it is another one")
+
+	// What must stand for a time is none before.
+	assert.Empty(t, b.look(time.Hour, sees, fan, gone))
+	assert.Empty(t, b.look(time.Hour+3*time.Second, sees, fan))
+	assert.Empty(t, b.look(time.Hour+4*time.Second, sees, fan, gone), "it came and went, and begins anew")
+	assert.Equal(t, []string{"3 critical stands 1"}, b.look(time.Hour+10*time.Second, sees, fan, gone))
+}
+
+// Whatever comes and goes: of one thing no more than one alarm is open, and it is open exactly while the thing stands.
+func TestAlarmsFollowWhatStands(t *testing.T) {
+	random := rand.New(rand.NewPCG(1, 2))
+	var b book
+	kinds := []string{"fan", "supply", "hot"} // which are alarms at once
+	for step := range 2000 {
+		var standing []alarm.Condition
+		for _, k := range kinds {
+			for _, d := range []string{"a", "b"} {
+				if random.IntN(3) > 0 {
+					standing = append(standing, condition(k, d))
+				}
+			}
+		}
+		b.look(time.Duration(step)*time.Duration(random.IntN(600)+1)*time.Millisecond+time.Duration(step)*time.Minute, sees, standing...)
+		open := map[alarm.Key]int{}
+		for _, a := range b.known {
+			if a.ClearedAt.IsZero() {
+				open[a.Key()]++
+			}
+		}
+		assert.Len(t, open, len(standing))
+		for _, c := range standing {
+			assert.Equal(t, 1, open[c.Key()])
+		}
+	}
+}
+
+func device(name string, reach network.Reach) *catalog.Device {
+	return &catalog.Device{Record: catalog.Record{Name: name}, Sight: catalog.Sight{Reach: reach, Why: "it does not answer"}, Site: &catalog.Site{}}
+}
+
+func cable(a, b string, health network.Health) *catalog.Link {
+	up := 1
+	if health == network.HealthDown {
+		up = 0
+	}
+	return &catalog.Link{Line: topology.Line{Kind: topology.Cable, A: topology.End{Device: a, Name: b}, B: topology.End{Device: b, Name: a}, Up: up, Members: 1}, Health: health}
+}
+
+func TestWhatIsOutOfOrder(t *testing.T) {
+	sick := device("sick", network.ReachConnected)
+	sick.Troubles = []network.Trouble{{Key: "fan fan1", Code: "fan", Args: map[string]any{"name": "fan1"}}, {Key: "in 2", Code: "input", Args: map[string]any{"severity": "critical", "text": "the door", "number": "2", "contact": "open"}},
+		{Key: "t", Code: "tunnel", Args: map[string]any{"name": "t1", "to": "x"}}}
+	sick.State.Power = &network.Power{UsedMilliW: 96_000, BudgetMilliW: 100_000}
+	noisy := &catalog.Port{Ref: network.PortRef{Device: "sick", Port: "1"}}
+	noisy.State.Rates = network.Rates{Span: time.Second, Errors: 7}
+	mute := device("mute", network.ReachGone)
+	mute.Troubles = sick.Troubles
+	n := alarm.Network{Devices: []*catalog.Device{sick, mute, device("locked", network.ReachRefused), device("old", network.ReachRetired), device("new", network.ReachWaiting)},
+		Ports: []*catalog.Port{noisy}, Drift: map[string]int{"sick": 2}, DiskUsed: 0.97,
+		Links: []*catalog.Link{cable("sick", "mute", network.HealthDown), cable("sick", "new", network.HealthUnknown), cable("sick", "old", network.Well)}}
+	var got []string
+	for _, c := range alarm.Standing(n) {
+		said := words.English.Alarm(c.Type, c.Subject.String(), c.Args)
+		assert.NotEmpty(t, said.Effect, c.Type)
+		assert.NotEmpty(t, said.Remedy, c.Type)
+		got = append(got, string(c.Severity)+" "+said.What)
+	}
+	assert.Equal(t, []string{
+		"critical mute cannot be reached: it does not answer.", "critical locked does not let the service in: it does not answer.", "critical The disk of this service is 97 % full.",
+		"critical sick: the door (contact input 2, critical).", "major sick:mute has no link to mute:sick.", "minor sick:1 has 7.0 errors a second.", "minor sick: Fan fan1 does not turn.",
+		"minor sick feeds 96.0 W of 100.0 W.", "warning sick runs 2 settings other than intended."}, got)
+	assert.Empty(t, alarm.Standing(alarm.Network{Devices: []*catalog.Device{device("fine", network.ReachConnected)}, Links: []*catalog.Link{cable("fine", "fine2", network.Well)}, DiskUsed: 0.5}))
+	for _, a := range alarm.Types() {
+		said := words.English.Alarm(a.ID, "x", map[string]any{})
+		assert.NotEmpty(t, said.Effect, a.ID)
+		assert.NotEmpty(t, said.Remedy, a.ID)
+	}
+}
+
+// What follows from what, in a tree: entry - core - {sw1 - {ap1, ap2}, sw2}, and a ring core - sw3 - sw4 - core.
+func TestWhatFollowsFromWhat(t *testing.T) {
+	wires := [][2]string{{"entry", "core"}, {"core", "sw1"}, {"sw1", "ap1"}, {"sw1", "ap2"}, {"core", "sw2"}, {"core", "sw3"}, {"sw3", "sw4"}, {"sw4", "core"}}
+	for name, c := range map[string]struct {
+		gone []string
+		cut  [][2]string
+		want map[string]string // by name of what is out of order: of what it follows from
+	}{
+		"one cable":                      {[]string{"sw1", "ap1", "ap2"}, [][2]string{{"core", "sw1"}}, map[string]string{"sw1": "core-sw1", "ap1": "core-sw1", "ap2": "core-sw1"}},
+		"a device with one way up":       {[]string{"sw2"}, [][2]string{{"core", "sw2"}}, map[string]string{"sw2": "core-sw2"}},
+		"a device of which no link told": {[]string{"sw1", "ap1"}, nil, map[string]string{"ap1": "sw1"}},
+		"a device of a ring":             {[]string{"sw3"}, [][2]string{{"core", "sw3"}, {"sw3", "sw4"}}, map[string]string{"core-sw3": "sw3", "sw3-sw4": "sw3"}},
+		"one cable of a ring":            {nil, [][2]string{{"core", "sw3"}}, nil},
+		"two that are strangers":         {[]string{"sw2", "ap1"}, [][2]string{{"sw1", "ap1"}}, map[string]string{"ap1": "sw1-ap1"}},
+		"all behind the core":            {[]string{"core", "sw1", "ap1", "ap2", "sw2", "sw3", "sw4"}, nil, map[string]string{"sw1": "core", "ap1": "core", "ap2": "core", "sw2": "core", "sw3": "core", "sw4": "core"}},
+	} {
+		var links []*catalog.Link
+		var open []alarm.Alarm
+		names := map[int64]string{}
+		number := int64(0)
+		add := func(name string, a alarm.Condition) {
+			number++
+			names[number] = name
+			open = append(open, alarm.Alarm{Number: number, Condition: a})
+		}
+		for _, w := range wires {
+			health := network.Well
+			for _, cut := range c.cut {
+				if cut == w {
+					health = network.HealthDown
+					add(w[0]+"-"+w[1], alarm.Condition{Type: alarm.LinkDown, Subject: fact.ThePort(w[0], w[1]), Name: w[1] + ":" + w[0]})
+				}
+			}
+			links = append(links, cable(w[0], w[1], health))
+		}
+		for _, d := range c.gone {
+			add(d, alarm.Condition{Type: alarm.DeviceGone, Subject: fact.TheDevice(d)})
+		}
+		got := map[string]string{}
+		for a, cause := range alarm.Causes(open, links, []string{"entry"}) {
+			got[names[a]] = names[cause]
+		}
+		if c.want == nil {
+			c.want = map[string]string{}
+		}
+		assert.Equal(t, c.want, got, name)
+	}
+}

@@ -1,0 +1,140 @@
+package alarm
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+// Types of alarms that are none of troubles inside devices.
+const (
+	LinkDown      = "link-down"
+	LinkPart      = "link-part"
+	TunnelDown    = "tunnel-down"
+	DeviceGone    = "device-gone"
+	DeviceRefused = "device-refused"
+	Errors        = "errors"
+	PowerBudget   = "power-budget"
+	Drift         = "drift"
+	DiskFull      = "disk-full"
+)
+
+// troubleSeverities are those of what goes wrong inside devices, by the code of the trouble. What tunnels and links do is an alarm of both
+// their ends.
+var troubleSeverities = map[string]Severity{
+	"supply": Major, "fan": Minor, "hot": Major, "busy": Warning, "module": Minor, "clock-ahead": Warning, "clock-behind": Warning, "loss": Minor, "bgp": Major,
+	"licence": Minor, "radio-link": Major, "ring-open": Major, "ring-undefined": Major, "pair": Major, "keepalive": Minor, "controller": Minor, "member": Major, "unread": Warning,
+}
+
+// types are all there are, by id.
+var types = func() map[string]Type {
+	out := map[string]Type{}
+	for _, t := range []Type{
+		{LinkDown, Major, 2 * time.Second}, {LinkPart, Minor, 5 * time.Second}, {TunnelDown, Major, 5 * time.Second}, {DeviceGone, Critical, 5 * time.Second},
+		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0},
+		{"input", Warning, 0},
+	} {
+		out[t.ID] = t
+	}
+	for code, severity := range troubleSeverities {
+		out[code] = Type{code, severity, 0}
+	}
+	return out
+}()
+
+// Types lists them by id.
+func Types() []Type {
+	out := make([]Type, 0, len(types))
+	for _, t := range types {
+		out = append(out, t)
+	}
+	slices.SortFunc(out, func(a, b Type) int { return strings.Compare(a.ID, b.ID) })
+	return out
+}
+
+// Network is what conditions are found in.
+type Network struct {
+	Devices []*catalog.Device
+	Ports   []*catalog.Port // that have errors, of devices in hand
+	Links   []*catalog.Link // each once
+	Drift   map[string]int  // settings that differ from what is intended, by device
+	// DiskUsed is how much of the service's own disk is used, in parts of 1.
+	DiskUsed float64
+}
+
+const (
+	manyErrors = 1.0  // of a port, in a second
+	fullBudget = 0.95 // of what a device can feed
+	fullDisk   = 0.95
+)
+
+// Standing lists what is out of order in a network.
+func Standing(n Network) []Condition {
+	var out []Condition
+	raise := func(kind string, at fact.Subject, name string, args map[string]any) {
+		out = append(out, Condition{Type: kind, Subject: at, Name: name, Severity: types[kind].Severity, Args: args})
+	}
+	for _, d := range n.Devices {
+		at := fact.TheDevice(d.Name)
+		switch d.Reach {
+		case network.ReachRefused:
+			raise(DeviceRefused, at, "", map[string]any{"why": d.Why})
+			continue
+		case network.ReachGone:
+			raise(DeviceGone, at, "", map[string]any{"why": d.Why})
+			continue
+		case network.ReachConnected:
+		default:
+			continue // nobody tries to reach it, or it was never reached yet
+		}
+		for _, t := range d.Troubles {
+			severity, known := troubleSeverities[t.Code]
+			if t.Code == "input" {
+				said, _ := t.Args["severity"].(string)
+				severity, known = Severity(said), slices.Contains(Severities(), Severity(said))
+				if !known {
+					severity, known = Warning, true
+				}
+			}
+			if known {
+				out = append(out, Condition{Type: t.Code, Subject: at, Name: t.Key, Severity: severity, Args: t.Args})
+			}
+		}
+		if p := d.State.Power; p != nil && p.BudgetMilliW > 0 && float64(p.UsedMilliW) >= fullBudget*float64(p.BudgetMilliW) {
+			raise(PowerBudget, at, "", map[string]any{"used": float64(p.UsedMilliW) / 1000, "of": float64(p.BudgetMilliW) / 1000})
+		}
+		if differ := n.Drift[d.Name]; differ > 0 {
+			raise(Drift, at, "", map[string]any{"settings": differ})
+		}
+	}
+	for _, p := range n.Ports {
+		if r := p.State.Rates; r.Span > 0 && r.Errors >= manyErrors {
+			raise(Errors, fact.ThePort(p.Ref.Device, p.Ref.Port), "", map[string]any{"rate": r.Errors})
+		}
+	}
+	for _, l := range n.Links {
+		kind := LinkDown
+		switch {
+		case l.Kind == topology.Tunnel:
+			kind = TunnelDown
+		case l.Health == network.Degraded:
+			kind = LinkPart
+		}
+		if l.Health == network.HealthDown || kind == LinkPart {
+			raise(kind, fact.ThePort(l.A.Device, l.A.Name), l.B.Device+":"+l.B.Name, map[string]any{"to": l.B.Device + ":" + l.B.Name, "down": l.Members - l.Up, "of": l.Members})
+		}
+	}
+	if n.DiskUsed >= fullDisk {
+		raise(DiskFull, fact.Subject{}, "", map[string]any{"percent": 100 * n.DiskUsed})
+	}
+	slices.SortStableFunc(out, func(a, b Condition) int {
+		return cmp.Or(a.Severity.Compare(b.Severity), cmp.Compare(a.Type, b.Type), network.ComparePorts(a.Subject.String(), b.Subject.String()), cmp.Compare(a.Name, b.Name))
+	})
+	return out
+}
