@@ -31,6 +31,7 @@ require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
 require (
 	github.com/gosnmp/gosnmp v1.47.0
 	github.com/trustelem/zxcvbn v1.0.1
+	github.com/wneessen/go-mail v0.7.2
 	golang.org/x/net v0.61.0
 )
 

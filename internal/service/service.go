@@ -23,6 +23,7 @@ import (
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/service/leases"
+	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/service/operations"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/rules"
@@ -44,6 +45,7 @@ type Options struct {
 	NewKey    bool
 	KeepEvery time.Duration // how often readings are kept; half a minute when 0
 	Passwords access.Cost   // what it takes to try one
+	Notify    notify.Timing // of what people are told
 	Log       *slog.Logger
 }
 
@@ -70,6 +72,7 @@ type Service struct {
 	Terminals  *terminals.Service
 	Operations *operations.Service
 	Alarms     *alarms.Service
+	Notify     *notify.Service
 	lock       *os.File
 }
 
@@ -137,6 +140,9 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
 		return err
 	}
+	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
+		return err
+	}
 	s.Layers.Start() // once it is known which devices changes are under way on
 	return nil
 }
@@ -174,6 +180,9 @@ func (s *Service) Close() error {
 	}
 	if s.Alarms != nil {
 		s.Alarms.Close()
+	}
+	if s.Notify != nil {
+		s.Notify.Close()
 	}
 	if s.Operations != nil {
 		s.Operations.Close()

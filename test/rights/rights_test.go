@@ -44,7 +44,7 @@ const (
 
 var mayDo = map[string]string{
 	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery,see tests,operate tests,operate ports,operate alarms," +
-		"administer events,see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals",
+		"administer events,see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals,administer alarms",
 	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes,see tests,operate tests,operate ports,operate alarms",
 	"technician":       technicianMay,
 	"security-officer": seesNetwork + ",see configuration,see templates,see discovery,see people,see audit,see terminals,see tests,operate changes",

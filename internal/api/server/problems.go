@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/service/operations"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/terminals"
@@ -92,7 +93,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemCannot, err)
@@ -111,7 +112,7 @@ var (
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
 	detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), errInvalid.Error()+": "), operation.ErrInvalid.Error()+": ")
-	detail = strings.TrimPrefix(detail, alarms.ErrInvalid.Error()+": ") // what is wrong comes first
+	detail = strings.TrimPrefix(strings.TrimPrefix(detail, alarms.ErrInvalid.Error()+": "), notify.ErrInvalid.Error()+": ") // what is wrong comes first
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}
 }
 

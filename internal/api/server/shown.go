@@ -185,7 +185,8 @@ func init() {
 		reflect.TypeFor[v1.UserRequest](), reflect.TypeFor[v1.Token](), reflect.TypeFor[v1.NewToken](), reflect.TypeFor[v1.Session](), reflect.TypeFor[v1.AuditEntry](),
 		reflect.TypeFor[v1.AuditVerdict](), reflect.TypeFor[v1.Field](), reflect.TypeFor[v1.Completion](), reflect.TypeFor[v1.Candidate](), reflect.TypeFor[v1.Reading](),
 		reflect.TypeFor[v1.Fault](), reflect.TypeFor[v1.Count](), reflect.TypeFor[v1.MetricInfo](), reflect.TypeFor[v1.Setting](), reflect.TypeFor[v1.Column](), reflect.TypeFor[v1.SettingKind](),
-		reflect.TypeFor[v1.ReadySettings](), reflect.TypeFor[v1.ReadyRow](), reflect.TypeFor[v1.OperationKind](), reflect.TypeFor[v1.OperationParam](), reflect.TypeFor[v1.OperationColumn](), reflect.TypeFor[v1.OperationLine](),
+		reflect.TypeFor[v1.ReadySettings](), reflect.TypeFor[v1.ReadyRow](), reflect.TypeFor[v1.Notice](), reflect.TypeFor[v1.NoticeRequest](), reflect.TypeFor[v1.NoticeAnswer](), reflect.TypeFor[v1.Delivery](),
+		reflect.TypeFor[v1.MailServer](), reflect.TypeFor[v1.MailServerRequest](), reflect.TypeFor[v1.OperationKind](), reflect.TypeFor[v1.OperationParam](), reflect.TypeFor[v1.OperationColumn](), reflect.TypeFor[v1.OperationLine](),
 		reflect.TypeFor[v1.OperationFact](), reflect.TypeFor[v1.Reset](), reflect.TypeFor[v1.Beat](),
 	} {
 		parts[t] = true

@@ -79,6 +79,7 @@ var meanings = []Meaning{
 	{Administer, Events, "take over what another system kept: readings and events of the past"},
 	{See, Alarms, "what is out of order, and what was done about it"},
 	{Operate, Alarms, "acknowledge, assign, note, silence and close alarms"},
+	{Administer, Alarms, "who is told of alarms, how and when; the mail server"},
 	{See, Tests, "what devices were asked to do, and what came back"},
 	{Operate, Tests, "have devices ping, trace routes and test cables"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},

@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/standin"
 )
 
@@ -95,7 +96,8 @@ func (r *Rig) Open(t testing.TB) {
 	if r.OwnPace {
 		timing, keepEvery = fleet.Timing{}, 0
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log})
+	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log,
+		Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
 	require.NoError(t, err)
 	r.Service, r.stop = svc, cancel
 	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))

@@ -664,6 +664,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was told of alarms and is to be, the newest first
+         * @description Needs the right to administer alarms.
+         */
+        get: operations["list-deliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices": {
         parameters: {
             query?: never;
@@ -1298,6 +1318,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/mail-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * By which mail is sent
+         * @description Needs the right to administer alarms.
+         */
+        get: operations["get-mail-server"];
+        /**
+         * Set by which mail is sent
+         * @description Needs the right to administer alarms.
+         */
+        put: operations["put-mail-server"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map": {
         parameters: {
             query?: never;
@@ -1312,6 +1356,70 @@ export interface paths {
         get: operations["get-map"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is told of alarms, and how
+         * @description Needs the right to administer alarms.
+         */
+        get: operations["list-notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make or replace a notice
+         * @description Needs the right to administer alarms.
+         */
+        put: operations["put-notice"];
+        post?: never;
+        /**
+         * Remove a notice
+         * @description Needs the right to administer alarms.
+         */
+        delete: operations["remove-notice"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/{name}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a notice tell something for a test
+         * @description Needs the right to administer alarms.
+         */
+        post: operations["test-notice"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2810,6 +2918,33 @@ export interface components {
             /** Format: int64 */
             tx_unicast: number;
         };
+        Delivery: {
+            /** Format: int64 */
+            alarm?: number;
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            ended_at?: string;
+            /** @enum {string} */
+            kind: "raised" | "over" | "test";
+            /**
+             * Format: date-time
+             * @description While it waits: not before
+             */
+            next_at?: string;
+            notice: string;
+            /** Format: int64 */
+            number: number;
+            /** @description Why it was not sent, or not yet */
+            said?: string;
+            /**
+             * @description dropped: it need not be told any more
+             * @enum {string}
+             */
+            state: "waiting" | "sent" | "failed" | "dropped";
+            /** Format: int64 */
+            tries: number;
+        };
         Device: {
             abilities: string[];
             address: string;
@@ -3698,6 +3833,25 @@ export interface components {
              */
             total: number;
         };
+        ListDelivery: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Delivery"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListDevice: {
             /**
              * Format: int64
@@ -3922,6 +4076,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["NetworkVLAN"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListNotice: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Notice"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -4201,6 +4374,26 @@ export interface components {
             at: string;
             text: string;
         };
+        MailServer: {
+            /** @description host:port; empty where there is none */
+            address: string;
+            /** @description Address of mail of who sends */
+            from: string;
+            /** @enum {string} */
+            tls: "starttls" | "tls" | "none";
+            user?: string;
+        };
+        MailServerRequest: {
+            /** @description host:port; empty where there is none */
+            address: string;
+            /** @description Address of mail of who sends */
+            from: string;
+            /** @description Stays as it was when left out */
+            password?: string;
+            /** @enum {string} */
+            tls: "starttls" | "tls" | "none";
+            user?: string;
+        };
         Map: {
             devices: components["schemas"]["MapDevice"][];
             lines: components["schemas"]["Line"][];
@@ -4342,6 +4535,76 @@ export interface components {
             /** @description Whether the password is checked by the RADIUS servers, and none is kept here */
             radius?: boolean;
             role: string;
+        };
+        Notice: {
+            /**
+             * Format: int64
+             * @description Only of what nobody acknowledged for so many minutes
+             */
+            after?: number;
+            /** @description When it tells: mon-fri 06:00-19:00; always when left out */
+            hours?: string;
+            /** @description Addresses of mail; or a webhook */
+            mail?: string[];
+            name: string;
+            /** @description A selector of devices; all, and the service itself, when left out */
+            pick?: string;
+            /**
+             * @description The least
+             * @enum {string}
+             */
+            severity: "critical" | "major" | "minor" | "warning";
+            /** @description Address of a page to which JSON is posted, signed in the form of Standard Webhooks */
+            webhook?: string;
+            /** @description IANA time zone of the hours; UTC when left out */
+            zone?: string;
+        };
+        NoticeAnswer: {
+            /**
+             * Format: int64
+             * @description Only of what nobody acknowledged for so many minutes
+             */
+            after?: number;
+            /** @description When it tells: mon-fri 06:00-19:00; always when left out */
+            hours?: string;
+            /** @description Addresses of mail; or a webhook */
+            mail?: string[];
+            name: string;
+            /** @description A selector of devices; all, and the service itself, when left out */
+            pick?: string;
+            /** @description By which the webhook is signed: told once, when it is made */
+            secret?: string;
+            /**
+             * @description The least
+             * @enum {string}
+             */
+            severity: "critical" | "major" | "minor" | "warning";
+            /** @description Address of a page to which JSON is posted, signed in the form of Standard Webhooks */
+            webhook?: string;
+            /** @description IANA time zone of the hours; UTC when left out */
+            zone?: string;
+        };
+        NoticeRequest: {
+            /**
+             * Format: int64
+             * @description Only of what nobody acknowledged for so many minutes
+             */
+            after?: number;
+            /** @description When it tells: mon-fri 06:00-19:00; always when left out */
+            hours?: string;
+            /** @description Addresses of mail; or a webhook */
+            mail?: string[];
+            /** @description A selector of devices; all, and the service itself, when left out */
+            pick?: string;
+            /**
+             * @description The least
+             * @enum {string}
+             */
+            severity: "critical" | "major" | "minor" | "warning";
+            /** @description Address of a page to which JSON is posted, signed in the form of Standard Webhooks */
+            webhook?: string;
+            /** @description IANA time zone of the hours; UTC when left out */
+            zone?: string;
         };
         Object: {
             /** @description One of /settings/kinds */
@@ -6600,6 +6863,39 @@ export interface operations {
             };
         };
     };
+    "list-deliveries": {
+        parameters: {
+            query?: {
+                /** @description The member next of the page before */
+                cursor?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDelivery"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-devices": {
         parameters: {
             query?: {
@@ -7838,6 +8134,68 @@ export interface operations {
             };
         };
     };
+    "get-mail-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailServer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-mail-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailServerRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailServer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-map": {
         parameters: {
             query?: {
@@ -7859,6 +8217,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Map"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListNotice"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "test-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
                 };
             };
             /** @description Error */

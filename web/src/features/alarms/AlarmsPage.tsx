@@ -5,6 +5,7 @@ import { useKept, useScope, useView } from "../../app/view";
 import { Button, Empty, Failure, inputClass, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, dayTime, many } from "../../ui/time";
+import { Notices } from "./Notices";
 import { useActOnAlarm, useAlarm, useAlarms } from "./queries";
 
 /** What is out of order: the worst first, what follows from something else under that; and one of them in full beside it. */
@@ -23,6 +24,7 @@ export function AlarmsPage({ me }: { me: Person }) {
           {[
             ["open", "Open"],
             ["over", "Over"],
+            ...(allowed(me, "administer", "alarms") ? [["told", "Who is told"]] : []),
           ].map(([value, word]) => (
             <button
               key={value}
@@ -39,7 +41,9 @@ export function AlarmsPage({ me }: { me: Person }) {
           ))}
         </fieldset>
       </div>
+      {view === "told" && <Notices />}
       <div
+        hidden={view === "told"}
         className={
           picked
             ? "grid grid-cols-[minmax(0,1fr)] items-start gap-3 xl:grid-cols-[minmax(0,1fr)_420px]"
