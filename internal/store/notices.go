@@ -131,6 +131,13 @@ func (s *Store) Due(ctx context.Context, at time.Time, limit int) ([]Delivery, e
 	return list(ctx, s.read, func(r *sql.Rows) (Delivery, error) { return scanDelivery(r) }, `SELECT `+deliveryColumns+` FROM deliveries WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at, number LIMIT ?`, micro(at), limit)
 }
 
+// NextDue is when something is to be sent next; zero where nothing waits.
+func (s *Store) NextDue(ctx context.Context) (time.Time, error) {
+	var at sql.NullInt64
+	err := s.read.QueryRowContext(ctx, `SELECT MIN(next_at) FROM deliveries WHERE state = 'waiting'`).Scan(&at)
+	return timeOf(at.Int64), err
+}
+
 // LastDelivery is the newest of a notice about an alarm; ErrNotFound where there is none.
 func (s *Store) LastDelivery(ctx context.Context, notice string, alarm int64) (Delivery, error) {
 	d, err := scanDelivery(s.read.QueryRowContext(ctx, `SELECT `+deliveryColumns+` FROM deliveries WHERE alarm = ? AND notice = ? ORDER BY number DESC LIMIT 1`, alarm, notice))

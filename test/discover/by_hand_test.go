@@ -128,7 +128,7 @@ func TestInsideByConsole(t *testing.T) {
 		page("/devices/th-sw-02?tab=macs", "Learned on"),
 		page("/watch", "Power supply psu2 gives no power", "1 degraded"),
 	))
-	events, err := r.Log(t.Context(), "name = th-sw-03 and event.text ~ *psu2*", 10)
+	events, err := r.Log(t.Context(), "name = th-sw-03 and event.kind = device and event.text ~ *psu2*", 10)
 	require.NoError(t, err)
 	require.Len(t, events.Items, 1, "it is told once, not at every reading")
 	assert.True(t, strings.HasPrefix(events.Items[0].Text, "th-sw-03: Power supply"))

@@ -136,6 +136,7 @@ func pages(b *browser.Browser, t terminal) error {
 				t.command("", "demo", "fault", "--control", control, "rain", "th-rl-01"))
 		}),
 		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
+		chromedp.Navigate(base+"/alarms"), browser.Shows("gives no power"), browser.Press("Alarm "), browser.Shows("To do:"), picture("alarms"),
 		browser.Theme("dark"),
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
 		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 2"), picture("compare"),
@@ -144,9 +145,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
-		chromedp.Navigate(base+"/devices/th-sw-04?sel=1%2F1%2F25,1%2F1%2F27"), browser.Shows("Bundle them…"), browser.Press("Bundle them…"), browser.Shows("The other end"), picture("bundle"),
-		chromedp.Navigate(base+"/devices/hh-st-01?tab=zones"), browser.Shows("host-cameras"),
-		chromedp.Evaluate("document.querySelector(`[aria-label='1/1/4 and 1/1/14: do not see each other']`).click()", nil), browser.TypeInto("Name", "cameras"), browser.TypeInto("Purpose", "what the cameras saw"), picture("zones"),
+		chromedp.Navigate(base+"/devices/th-sw-02?tab=tests&ask=ping"), browser.Shows("Count"), browser.TypeInto("To", "hh-sw-01\r"), browser.Until("document.querySelectorAll(`section[aria-label=Lines] tbody tr`).length > 3"), picture("tests"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "change-rule", "set", "vessels", "--title", "Ships are changed in port", "--pick", "site in (fulmar, guillemot, razorbill, turnstone)", "--hours", "mon-sun 01:00-04:30", "--zone", "Europe/London"),
 				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),

@@ -126,12 +126,11 @@ func TestWhatIsOutOfOrder(t *testing.T) {
 	sick.Troubles = []network.Trouble{{Key: "fan fan1", Code: "fan", Args: map[string]any{"name": "fan1"}}, {Key: "in 2", Code: "input", Args: map[string]any{"severity": "critical", "text": "the door", "number": "2", "contact": "open"}},
 		{Key: "t", Code: "tunnel", Args: map[string]any{"name": "t1", "to": "x"}}}
 	sick.State.Power = &network.Power{UsedMilliW: 96_000, BudgetMilliW: 100_000}
-	noisy := &catalog.Port{Ref: network.PortRef{Device: "sick", Port: "1"}}
-	noisy.State.Rates = network.Rates{Span: time.Second, Errors: 7}
+	sick.State.Ports = map[string]network.PortState{"1": {Rates: network.Rates{Span: time.Second, Errors: 7}}, "2": {}}
 	mute := device("mute", network.ReachGone)
 	mute.Troubles = sick.Troubles
 	n := alarm.Network{Devices: []*catalog.Device{sick, mute, device("locked", network.ReachRefused), device("old", network.ReachRetired), device("new", network.ReachWaiting)},
-		Ports: []*catalog.Port{noisy}, Drift: map[string]int{"sick": 2}, DiskUsed: 0.97,
+		Drift: map[string]int{"sick": 2}, DiskUsed: 0.97,
 		Links: []*catalog.Link{cable("sick", "mute", network.HealthDown), cable("sick", "new", network.HealthUnknown), cable("sick", "old", network.Well)}}
 	var got []string
 	for _, c := range alarm.Standing(n) {

@@ -61,7 +61,6 @@ func Types() []Type {
 // Network is what conditions are found in.
 type Network struct {
 	Devices []*catalog.Device
-	Ports   []*catalog.Port // that have errors, of devices in hand
 	Links   []*catalog.Link // each once
 	Drift   map[string]int  // settings that differ from what is intended, by device
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
@@ -109,13 +108,13 @@ func Standing(n Network) []Condition {
 		if p := d.State.Power; p != nil && p.BudgetMilliW > 0 && float64(p.UsedMilliW) >= fullBudget*float64(p.BudgetMilliW) {
 			raise(PowerBudget, at, "", map[string]any{"used": float64(p.UsedMilliW) / 1000, "of": float64(p.BudgetMilliW) / 1000})
 		}
+		for port, p := range d.State.Ports {
+			if r := p.Rates; r.Span > 0 && r.Errors >= manyErrors {
+				raise(Errors, fact.ThePort(d.Name, port), "", map[string]any{"rate": r.Errors})
+			}
+		}
 		if differ := n.Drift[d.Name]; differ > 0 {
 			raise(Drift, at, "", map[string]any{"settings": differ})
-		}
-	}
-	for _, p := range n.Ports {
-		if r := p.State.Rates; r.Span > 0 && r.Errors >= manyErrors {
-			raise(Errors, fact.ThePort(p.Ref.Device, p.Ref.Port), "", map[string]any{"rate": r.Errors})
 		}
 	}
 	for _, l := range n.Links {

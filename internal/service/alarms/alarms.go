@@ -26,7 +26,6 @@ import (
 // Inventory is the network as it is known.
 type Inventory interface {
 	Devices(q catalog.Query) catalog.Result[*catalog.Device]
-	Ports(q catalog.Query) catalog.Result[*catalog.Port]
 	Links(q catalog.Query) catalog.Result[*catalog.Link]
 }
 
@@ -93,7 +92,7 @@ func New(ctx context.Context, p Parts) (*Service, error) {
 		stop()
 		return nil, err
 	}
-	news := p.Feed.Follow(feed.Wants{Kinds: []fact.Kind{fact.Port, fact.Device, fact.Config, fact.Fleet, fact.Drift, fact.Change}, States: []fact.Kind{fact.Readings}})
+	news := p.Feed.Follow(feed.Wants{Kinds: []fact.Kind{fact.Port, fact.Device, fact.Config, fact.Fleet, fact.Drift, fact.Change}})
 	s.wg.Go(func() { s.run(own, news) })
 	return s, nil
 }
@@ -174,11 +173,6 @@ func (s *Service) touch(device string, t touched) {
 func (s *Service) seen() alarm.Network {
 	all := catalog.Query{Limit: math.MaxInt, Now: s.now()}
 	n := alarm.Network{Devices: s.inventory.Devices(all).Rows, Drift: s.layers.Drifted(), DiskUsed: s.disk()}
-	for _, p := range s.inventory.Ports(all).Rows {
-		if p.State.Rates.Errors > 0 && !p.Away {
-			n.Ports = append(n.Ports, p)
-		}
-	}
 	n.Links = slices.DeleteFunc(slices.Clone(s.inventory.Links(all).Rows), func(l *catalog.Link) bool { return !l.First() })
 	return n
 }

@@ -39,9 +39,6 @@ func (b *bench) Devices(catalog.Query) catalog.Result[*catalog.Device] {
 	defer b.mu.Unlock()
 	return catalog.Result[*catalog.Device]{Rows: b.rows}
 }
-func (b *bench) Ports(catalog.Query) catalog.Result[*catalog.Port] {
-	return catalog.Result[*catalog.Port]{}
-}
 func (b *bench) Links(catalog.Query) catalog.Result[*catalog.Link] {
 	b.mu.Lock()
 	defer b.mu.Unlock()

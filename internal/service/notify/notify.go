@@ -53,8 +53,9 @@ var ErrInvalid = errors.New("that cannot be")
 const (
 	maxNotices   = 100
 	maxAddresses = 50
-	maxAfter     = 24 * 60 // minutes
-	lookEvery    = time.Second
+	maxAfter     = 24 * 60                // minutes
+	lookEvery    = 100 * time.Millisecond // at most so often
+	lookAtLatest = 30 * time.Second
 	atOnce       = 20
 )
 
@@ -169,7 +170,7 @@ func (s *Service) raised(ctx context.Context, n store.Notice, f fact.Fact, w fac
 		return nil // it was told, and this is heard twice
 	}
 	at := s.now().UTC()
-	_, err = s.store.AddDelivery(ctx, store.Delivery{Notice: n.Name, Alarm: w.Alarm, Kind: Raised, State: Waiting, CreatedAt: at, Next: at.Add(max(s.timing.Settle, time.Duration(n.After)*time.Minute))})
+	_, err = s.add(ctx, store.Delivery{Notice: n.Name, Alarm: w.Alarm, Kind: Raised, State: Waiting, CreatedAt: at, Next: at.Add(max(s.timing.Settle, time.Duration(n.After)*time.Minute))})
 	return err
 }
 
@@ -189,7 +190,7 @@ func (s *Service) over(ctx context.Context, n store.Notice, w fact.AlarmCleared)
 		}
 	}
 	at := s.now().UTC()
-	_, err = s.store.AddDelivery(ctx, store.Delivery{Notice: n.Name, Alarm: w.Alarm, Kind: Over, State: Waiting, CreatedAt: at, Next: at.Add(s.timing.Over)})
+	_, err = s.add(ctx, store.Delivery{Notice: n.Name, Alarm: w.Alarm, Kind: Over, State: Waiting, CreatedAt: at, Next: at.Add(s.timing.Over)})
 	return err
 }
 
@@ -218,15 +219,16 @@ func (s *Service) picks(ctx context.Context, n store.Notice, device string) bool
 }
 
 func (s *Service) run() {
-	tick := time.NewTicker(lookEvery)
-	defer tick.Stop()
+	next := time.NewTimer(0)
+	defer next.Stop()
 	for {
 		select {
 		case <-s.ctx.Done():
 			return
-		case <-tick.C:
+		case <-next.C:
 		case <-s.kick:
 		}
+		next.Reset(s.untilDue())
 		due, err := s.store.Due(s.ctx, s.now(), atOnce)
 		if err != nil {
 			if s.ctx.Err() == nil {
@@ -240,6 +242,25 @@ func (s *Service) run() {
 		}
 		wg.Wait()
 	}
+}
+
+// untilDue is how long until something is to be told, at most a while.
+func (s *Service) untilDue() time.Duration {
+	at, err := s.store.NextDue(s.ctx)
+	if err != nil || at.IsZero() {
+		return lookAtLatest
+	}
+	return min(max(at.Sub(s.now()), lookEvery), lookAtLatest)
+}
+
+// add keeps something that is to be told.
+func (s *Service) add(ctx context.Context, d store.Delivery) (number int64, err error) {
+	number, err = s.store.AddDelivery(ctx, d)
+	select {
+	case s.kick <- struct{}{}:
+	default:
+	}
+	return number, err
 }
 
 // deliver sends something, or says why it is not to be sent or when it is tried again.
@@ -448,14 +469,8 @@ func (s *Service) Try(ctx context.Context, name string) (store.Delivery, error) 
 	at := s.now().UTC()
 	d := store.Delivery{Notice: name, Kind: Test, State: Waiting, CreatedAt: at, Next: at}
 	var err error
-	if d.Number, err = s.store.AddDelivery(ctx, d); err != nil {
-		return d, err
-	}
-	select {
-	case s.kick <- struct{}{}:
-	default:
-	}
-	return d, nil
+	d.Number, err = s.add(ctx, d)
+	return d, err
 }
 
 // MailServer returns by which mail is sent; store.ErrNotFound tells that there is none.

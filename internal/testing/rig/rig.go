@@ -62,7 +62,7 @@ const (
 )
 
 // quick keeps tests short where nothing depends on the real waits.
-var quick = fleet.Timing{Connect: 5 * time.Second, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: 3 * time.Second, Poll: time.Second, Inspect: 2 * time.Second,
+var quick = fleet.Timing{Connect: 5 * time.Second, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: 6 * time.Second, Poll: time.Second, Inspect: 2 * time.Second,
 	BackOff: 200 * time.Millisecond, Longest: time.Second, Quiet: 200 * time.Millisecond}
 
 // Start starts a service on the world, with its devices enrolled over the interface.
