@@ -26,5 +26,5 @@ ended=0
 echo "The ten slowest:"
 "${sum[@]}" tool slowest --num 10 --threshold 1s --jsonfile "$log"
 [ $ended -eq 0 ] || exit $ended
-go test -run 'TestMemoryAndSQLPickTheSame|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService' \
+go test -run 'TestMemoryAndSQLPickTheSame|TestRecentChangesAreAsTheyAreKept|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService' \
   ./internal/store ./internal/driver/netconf ./internal/standin ./internal/service/settingsfile ./test/kill

@@ -14,6 +14,7 @@ import (
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/testing/race"
 )
 
 // What is remembered is what is kept, whatever was done in between and whatever callers do with what they were given.
@@ -25,7 +26,11 @@ func TestRecentChangesAreAsTheyAreKept(t *testing.T) {
 	edit := func(value string) intent.Edit {
 		return intent.Edit{Port: network.PortRef{Device: "sw-a", Port: "1"}, Field: "description", Value: value}
 	}
+	left := race.Fewer(100, 15)
 	rapid.Check(t, func(t *rapid.T) {
+		if left--; left < 0 {
+			return
+		}
 		var numbers []int64
 		one := func(t *rapid.T) Change {
 			if len(numbers) == 0 {

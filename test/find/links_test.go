@@ -1,6 +1,7 @@
 package find_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -31,8 +32,11 @@ func TestLinksArePickedSortedAndCounted(t *testing.T) {
 		require.NoError(t, err)
 		return list
 	}
-	all := links(client.Query{})
-	assert.Len(t, all.Items, len(r.World.Cables()), "each cable once")
+	var all v1.List[v1.Link]
+	require.Eventually(t, func() bool { // they are drawn at most once a second
+		all = links(client.Query{})
+		return len(all.Items) == len(r.World.Cables()) && !slices.ContainsFunc(all.Items, func(l v1.Link) bool { return l.Health != "well" })
+	}, rig.WaitLong, rig.WaitStep, "each cable once")
 	assert.Equal(t, all.Total, all.All)
 	for _, l := range all.Items {
 		assert.Equal(t, "cable", l.Kind)
@@ -79,6 +83,10 @@ func TestLinksOfWhatOneMaySee(t *testing.T) {
 	r := rig.Start(t, rig.World(t))
 	require.NoError(t, r.AddUser(t.Context(), v1.NewUser{Name: "wren", UserRequest: v1.UserRequest{FullName: "Wren", Role: "viewer", Only: "kind = switch"}, Password: rig.Password}))
 	wren := &client.Client{Base: r.Base, Token: r.TokenOf(t, "wren")}
+	require.Eventually(t, func() bool { // they are drawn at most once a second
+		list, err := r.Links(t.Context(), client.Query{})
+		return err == nil && list.Total == len(r.World.Cables())
+	}, rig.WaitLong, rig.WaitStep)
 	list, err := wren.Links(t.Context(), client.Query{})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"th-sw-01:1/1/49 th-sw-02:1/1/25"}, ends(list), "links of which both ends are hers to see")

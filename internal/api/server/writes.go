@@ -18,6 +18,9 @@ type writes struct {
 // goodFor is for how long a write that succeeded is taken for a sign that the next will.
 const goodFor = 2 * time.Second
 
+// actTime bounds the look whether an act can be recorded: a slow disk is no full one.
+const actTime = 10 * time.Second
+
 // broken tells whether nothing can be recorded now.
 func (w *writes) broken(ctx context.Context) bool {
 	w.mu.Lock()
@@ -25,7 +28,7 @@ func (w *writes) broken(ctx context.Context) bool {
 	if w.now().Sub(w.good) < goodFor {
 		return false
 	}
-	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), readyTime)
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), actTime)
 	defer cancel()
 	if w.try(ctx) != nil {
 		return true

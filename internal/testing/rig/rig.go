@@ -7,6 +7,7 @@ import (
 	"io"
 	"log/slog"
 	"net/http/httptest"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -24,6 +25,7 @@ import (
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/testing/emptydb"
 )
 
 // How to log in to the stand-ins, and to the service.
@@ -96,8 +98,9 @@ func (r *Rig) Open(t testing.TB) {
 	if r.OwnPace {
 		timing, keepEvery = fleet.Timing{}, 0
 	}
+	emptydb.Put(t, filepath.Join(r.Dir, "everypost.db"))
 	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log,
-		Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
+		JobsEvery: 50 * time.Millisecond, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
 	require.NoError(t, err)
 	r.Service, r.stop = svc, cancel
 	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))

@@ -25,6 +25,7 @@ import (
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/store"
+	"example.net/everypost/internal/testing/emptydb"
 )
 
 // House is two switches of Tern Haven, the second behind the first, and one of a ship. Each has port 1 in VLAN 20, port 2 in VLAN
@@ -58,6 +59,7 @@ func New(t testing.TB, before ...func(*House)) *House {
 	h := &House{t: t, Log: slog.New(slog.DiscardHandler), devices: map[string]*device{}}
 	dir := t.TempDir()
 	var err error
+	emptydb.Put(t, filepath.Join(dir, "x.db"))
 	h.Store, err = store.Open(t.Context(), filepath.Join(dir, "x.db"))
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, h.Store.Close()) })
