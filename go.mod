@@ -37,6 +37,9 @@ require (
 
 require (
 	github.com/dlclark/regexp2 v1.12.0 // indirect
+	github.com/kr/fs v0.1.0 // indirect
+	github.com/pkg/sftp v1.13.12 // indirect
+	github.com/teambition/rrule-go v1.8.2 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 )
 

@@ -127,7 +127,7 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.BoolVar(&a.wide, "wide", false, "do not fit lists to the width of the terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.templatesCommand(), a.templateCommand(), a.layersCommand(), a.driftCommand(), a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.settingsCommand(), a.rowsCommand(), a.alarmsCommand(), a.noticesCommand(), a.noticeCommand(), a.deliveriesCommand(), a.mailServerCommand(), a.alarmCommand(), a.pingCommand(), a.tracerouteCommand(), a.cableTestCommand(), a.bounceCommand(), a.powerCycleCommand(), a.rebootCommand(), a.operationsCommand(), a.operationCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.portCommand(), a.settingsCommand(), a.rowsCommand(), a.alarmsCommand(), a.noticesCommand(), a.noticeCommand(), a.deliveriesCommand(), a.mailServerCommand(), a.alarmCommand(), a.pingCommand(), a.tracerouteCommand(), a.cableTestCommand(), a.bounceCommand(), a.powerCycleCommand(), a.rebootCommand(), a.jobsCommand(), a.jobCommand(), a.backupsCommand(), a.backupCommand(), a.operationsCommand(), a.operationCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
 		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.changeRulesCommand(), a.changeRuleCommand(), a.setupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.sessionsCommand(), a.sessionCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	arrange(root)
 	return root
@@ -219,4 +219,12 @@ func ago(t time.Time) string {
 		return fmt.Sprintf("%d h", int(d.Hours()))
 	}
 	return fmt.Sprintf("%d d", int(d.Hours()/24))
+}
+
+// agoWords says it in a sentence.
+func agoWords(t time.Time) string {
+	if time.Since(t) < 2*time.Second {
+		return "just now"
+	}
+	return ago(t) + " ago"
 }

@@ -309,7 +309,7 @@ func bootedWord(at time.Time) string {
 	if at.IsZero() {
 		return "not known"
 	}
-	return ago(at) + " ago"
+	return agoWords(at)
 }
 
 // forgetCommand forgets a device, which cannot be undone.

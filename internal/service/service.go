@@ -10,10 +10,12 @@ import (
 	"path/filepath"
 	"time"
 
+	"example.net/everypost/internal/core/job"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/arrivals"
+	"example.net/everypost/internal/service/backups"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/feed"
@@ -21,6 +23,7 @@ import (
 	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/jobs"
 	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/service/notify"
@@ -46,6 +49,7 @@ type Options struct {
 	KeepEvery time.Duration // how often readings are kept; half a minute when 0
 	Passwords access.Cost   // what it takes to try one
 	Notify    notify.Timing // of what people are told
+	JobsEvery time.Duration // between looks at jobs; a second when 0
 	Log       *slog.Logger
 }
 
@@ -73,6 +77,8 @@ type Service struct {
 	Operations *operations.Service
 	Alarms     *alarms.Service
 	Notify     *notify.Service
+	Backups    *backups.Service
+	Jobs       *jobs.Service
 	lock       *os.File
 }
 
@@ -143,6 +149,12 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
 		return err
 	}
+	s.Backups = backups.New(s.Fleet, s.Inventory, s.Store, o.Log, time.Now)
+	s.Jobs = jobs.New(jobs.Parts{Store: s.Store, Inventory: s.Inventory, Access: s.Access, Expand: s.Groups.Expand, Leases: leased, Feed: s.Feed, Log: o.Log, Now: time.Now, Look: o.JobsEvery})
+	s.Jobs.Does(job.Backup, s.Backups)
+	if err := s.Jobs.Start(ctx); err != nil {
+		return err
+	}
 	s.Layers.Start() // once it is known which devices changes are under way on
 	return nil
 }
@@ -177,6 +189,12 @@ func (s *Service) openKey(ctx context.Context, file string, renew bool) (*secret
 func (s *Service) Close() error {
 	if s.Terminals != nil {
 		s.Terminals.Close()
+	}
+	if s.Jobs != nil {
+		s.Jobs.Close()
+	}
+	if s.Backups != nil {
+		s.Backups.Close()
 	}
 	if s.Alarms != nil {
 		s.Alarms.Close()

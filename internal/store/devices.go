@@ -211,6 +211,8 @@ type Snapshot struct {
 	By       string // who changed the device, where it says so
 	Config   network.Config
 	Document []byte
+	Model    string // of the device
+	Firmware string
 }
 
 // AddSnapshot keeps a configuration unless it is the one that was kept last. It reports whether it differs from an earlier
@@ -258,8 +260,8 @@ func (s *Store) AddSnapshots(ctx context.Context, snaps []Snapshot) (changed []b
 			if _, err := tx.ExecContext(ctx, `INSERT INTO documents (hash, content) VALUES (?, ?) ON CONFLICT DO NOTHING`, r.hash[:], r.content); err != nil {
 				return err
 			}
-			if _, err := tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document, by_user) VALUES (?, ?, ?, ?, ?)`,
-				snap.Device, micro(snap.TakenAt), r.config, r.hash[:], snap.By); err != nil {
+			if _, err := tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document, by_user, model, firmware) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+				snap.Device, micro(snap.TakenAt), r.config, r.hash[:], snap.By, snap.Model, snap.Firmware); err != nil {
 				return err
 			}
 		}
@@ -290,14 +292,17 @@ func (s *Store) LastSnapshot(ctx context.Context, device string) (Snapshot, erro
 // SnapshotAt returns the configuration that a device had at a time: the last that was kept until then, or, where it was not
 // known then, the first.
 func (s *Store) SnapshotAt(ctx context.Context, device string, at time.Time) (Snapshot, error) {
+	return s.snapshotOf(ctx, device, `SELECT taken_at, by_user, config, content FROM snapshots JOIN documents ON hash = document WHERE id = coalesce(
+		(SELECT id FROM snapshots WHERE device = ?1 AND taken_at <= ?2 ORDER BY taken_at DESC, id DESC LIMIT 1),
+		(SELECT id FROM snapshots WHERE device = ?1 ORDER BY taken_at, id LIMIT 1))`, device, at.UnixMicro())
+}
+
+func (s *Store) snapshotOf(ctx context.Context, device, query string, args ...any) (Snapshot, error) {
 	snap := Snapshot{Device: device}
 	var taken int64
 	var config string
 	var content []byte
-	row := s.read.QueryRowContext(ctx, `SELECT taken_at, by_user, config, content FROM snapshots JOIN documents ON hash = document WHERE id = coalesce(
-		(SELECT id FROM snapshots WHERE device = ?1 AND taken_at <= ?2 ORDER BY taken_at DESC, id DESC LIMIT 1),
-		(SELECT id FROM snapshots WHERE device = ?1 ORDER BY taken_at, id LIMIT 1))`, device, at.UnixMicro())
-	if err := row.Scan(&taken, &snap.By, &config, &content); err != nil {
+	if err := s.read.QueryRowContext(ctx, query, args...).Scan(&taken, &snap.By, &config, &content); err != nil {
 		return snap, one(err)
 	}
 	snap.TakenAt = timeOf(taken)

@@ -16,7 +16,6 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/rights"
-	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/store"
 )
@@ -120,21 +119,7 @@ func (s *server) alarmRoutes(api huma.API) {
 
 // alarmsOn lists the devices that a selector picks of those whose alarms who makes the request may see; nil for all, and the service itself.
 func (s *server) alarmsOn(ctx context.Context, where, device string) ([]string, error) {
-	q, err := s.asked(ctx, selector.Device, where, seeAlarms)
-	if err != nil {
-		return nil, err
-	}
-	if selector.Both(q.Where, q.Within) == (selector.All{}) && device == "" {
-		return nil, nil
-	}
-	q.Limit, q.Now = math.MaxInt, time.Now()
-	names := []string{}
-	for _, d := range s.Inventory.Devices(q).Rows {
-		if device == "" || d.Name == device {
-			names = append(names, d.Name)
-		}
-	}
-	return names, nil
+	return s.devicesAsked(ctx, where, device, seeAlarms)
 }
 
 // seenAlarm is an alarm on which who makes the request has a right.

@@ -160,7 +160,7 @@ const replayed = 1000
 // messageFor is what of the feed goes to a person, and whether anything does. What is in the journal has its number.
 func (s *server) messageFor(ctx context.Context, item feed.Item, p access.Person) (sse.Message, bool) {
 	if item.State != nil {
-		out, seen := s.shownTo(ctx, p, item.State.Kind, item.State.Device, item.State.Change, v1.Event{At: time.Now().UTC(), Operation: item.State.Operation})
+		out, seen := s.shownTo(ctx, p, item.State.Kind, item.State.Device, item.State.Change, v1.Event{At: time.Now().UTC(), Operation: item.State.Operation, Job: item.State.Job})
 		return sse.Message{Data: out}, seen
 	}
 	f := *item.Fact
@@ -187,6 +187,10 @@ func (s *server) shownTo(ctx context.Context, p access.Person, kind fact.Kind, d
 		need = may(rights.See, rights.Tests)
 	case fact.Alarm:
 		need = seeAlarms
+	case fact.Job:
+		if need = seeJobs; !p.May(need.Verb, need.Feature) {
+			return v1.Event{}, false
+		}
 	}
 	where := permission.Within(p, need)
 	switch {

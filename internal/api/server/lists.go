@@ -50,18 +50,8 @@ func (s *server) askedIn(ctx context.Context, l *selector.Language, subject sele
 	if err != nil {
 		return q, err
 	}
-	var nouns []selector.Noun
-	for _, f := range slices.Concat(selector.Fields(e), besides) {
-		if !catalog.Names(f) { // what a row is called by stands in it anyway
-			nouns = append(nouns, f.Noun)
-		}
-	}
-	slices.Sort(nouns)
-	if q.Within, err = permission.Sees(person(ctx), subject, slices.Compact(nouns)...); err != nil {
+	if q.Within, err = permission.Bound(person(ctx), subject, e, besides, needs...); err != nil {
 		return q, err
-	}
-	for _, n := range needs {
-		q.Within = selector.Both(q.Within, permission.Within(person(ctx), n))
 	}
 	q.Where, err = s.Groups.Expand(ctx, e)
 	return q, err

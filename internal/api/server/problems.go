@@ -16,11 +16,13 @@ import (
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/alarms"
+	"example.net/everypost/internal/service/backups"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
+	"example.net/everypost/internal/service/jobs"
 	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/service/operations"
@@ -76,7 +78,7 @@ func (s *server) problem(err error) error {
 		return with(http.StatusConflict, v1.ProblemBusy, err)
 	case errors.Is(err, changes.ErrSecondPerson):
 		return with(http.StatusForbidden, v1.ProblemForbidden, err)
-	case errors.Is(err, changes.ErrState), errors.Is(err, operations.ErrOver), errors.Is(err, alarms.ErrOver):
+	case errors.Is(err, changes.ErrState), errors.Is(err, operations.ErrOver), errors.Is(err, alarms.ErrOver), errors.Is(err, jobs.ErrState):
 		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.As(err, &selection), errors.As(err, &kept):
 		return selectorProblem(err)
@@ -93,7 +95,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemCannot, err)
@@ -111,8 +113,10 @@ var (
 )
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
-	detail := strings.TrimPrefix(strings.TrimPrefix(err.Error(), errInvalid.Error()+": "), operation.ErrInvalid.Error()+": ")
-	detail = strings.TrimPrefix(strings.TrimPrefix(detail, alarms.ErrInvalid.Error()+": "), notify.ErrInvalid.Error()+": ") // what is wrong comes first
+	detail := err.Error()
+	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid} { // what is wrong comes first
+		detail = strings.TrimPrefix(detail, mark.Error()+": ")
+	}
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}
 }
 

@@ -194,6 +194,14 @@ func (s *server) onSite(ctx context.Context, n need, name string) error {
 	return s.Permission.OnSite(person(ctx), n, name)
 }
 
+// wholeNetwork tells why who makes the request may not do something that is of the whole network, or nil.
+func (s *server) wholeNetwork(ctx context.Context, n need) error {
+	if permission.Everywhere(person(ctx), n) {
+		return nil
+	}
+	return &permission.Refusal{Need: n, At: "any place: it is of the whole network"}
+}
+
 func (s *server) onClient(ctx context.Context, n need, mac string) error {
 	return s.Permission.OnClient(person(ctx), n, mac)
 }

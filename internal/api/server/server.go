@@ -105,6 +105,8 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.terminal(e)
 	s.operationRoutes(api)
 	s.alarmRoutes(api)
+	s.jobRoutes(api)
+	s.backupRoutes(api)
 	s.noticeRoutes(api)
 	s.settingRoutes(api)
 	s.bundleRoutes(api)

@@ -444,6 +444,7 @@ type Event struct {
 	Port      string    `json:"port,omitempty"`
 	Change    int64     `json:"change,omitempty" minimum:"0" maximum:"9007199254740991"`
 	Operation int64     `json:"operation,omitempty" minimum:"0" maximum:"9007199254740991"`
+	Job       int64     `json:"job,omitempty" minimum:"0" maximum:"9007199254740991"`
 	Text      string    `json:"text,omitempty"`
 	Health    string    `json:"health,omitempty"`
 	// ImportedBy is who took it over from another system; nobody where the service saw it itself.

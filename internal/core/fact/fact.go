@@ -29,6 +29,7 @@ const (
 	Drift  Kind = "drift"  // a device came to run other than intended, or what is intended again
 	Search Kind = "search" // a search for devices, or one that was claimed
 	Alarm  Kind = "alarm"  // an alarm was raised, changed or cleared
+	Job    Kind = "job"    // a job was begun, or is over
 )
 
 // Kinds of states that are none of facts.
@@ -38,7 +39,7 @@ const (
 )
 
 // Kinds lists the kinds of facts.
-func Kinds() []Kind { return []Kind{Port, Device, Config, Change, Fleet, Drift, Search, Alarm} }
+func Kinds() []Kind { return []Kind{Port, Device, Config, Change, Fleet, Drift, Search, Alarm, Job} }
 
 // Kind returns the kind of a happening.
 func (c Code) Kind() Kind {
@@ -73,6 +74,7 @@ const (
 	OfChange  Is = "change"
 	OfSite    Is = "site"
 	OfSearch  Is = "search"
+	OfJob     Is = "job"
 	OfSerial  Is = "serial" // a device that is not known but by its serial number
 	OfNothing Is = ""       // the network as a whole
 )
@@ -82,7 +84,7 @@ type Subject struct {
 	Is     Is
 	Name   string // of a device, a site, or a port without its device; a serial number
 	Device string // of a port
-	Number int64  // of a change or a search
+	Number int64  // of a change, a search or a job
 }
 
 // TheDevice is a device as a subject.
@@ -99,6 +101,9 @@ func TheSite(name string) Subject { return Subject{Is: OfSite, Name: name} }
 
 // TheSearch is a search for devices as a subject.
 func TheSearch(number int64) Subject { return Subject{Is: OfSearch, Number: number} }
+
+// TheJob is a job as a subject.
+func TheJob(number int64) Subject { return Subject{Is: OfJob, Number: number} }
 
 // TheSerial is a device that is expected as a subject.
 func TheSerial(serial string) Subject { return Subject{Is: OfSerial, Name: serial} }
@@ -139,7 +144,7 @@ func (s Subject) String() string {
 	switch s.Is {
 	case OfPort:
 		return s.Device + ":" + s.Name
-	case OfChange, OfSearch:
+	case OfChange, OfSearch, OfJob:
 		return fmt.Sprint(s.Number)
 	}
 	return s.Name
@@ -236,6 +241,7 @@ type State struct {
 	Device    string
 	Change    int64
 	Operation int64
+	Job       int64
 }
 
 // NameFreed tells that a name is no longer that of the device that had it: another may get it.

@@ -255,7 +255,31 @@ func (ClaimDropped) Code() Code { return "search.claim-dropped" }
 func (ClaimAsked) Code() Code   { return "search.claim-asked" }
 func (ClaimFailed) Code() Code  { return "search.claim-failed" }
 
+// What can happen to jobs.
+type (
+	// JobBegan: a job is being done.
+	JobBegan struct {
+		Title   string `json:"title"`
+		Run     int64  `json:"run"`
+		Devices int    `json:"devices"`
+		By      string `json:"by,omitempty"` // who began it by hand
+	}
+	// JobEnded: it was done, or not.
+	JobEnded struct {
+		Title   string `json:"title"`
+		Run     int64  `json:"run"`
+		State   string `json:"state"`
+		Why     string `json:"why,omitempty"`
+		Devices int    `json:"devices"`
+		Failed  int    `json:"failed,omitempty"`
+		Skipped int    `json:"skipped,omitempty"`
+	}
+)
+
+func (JobBegan) Code() Code { return "job.began" }
+func (JobEnded) Code() Code { return "job.ended" }
+
 // all is one of each.
-var all = []Happening{LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
+var all = []Happening{JobBegan{}, JobEnded{}, LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
 	DeviceMoved{}, ConfigChanged{}, ConfigTimedOut{}, ChangeOnTrial{}, ChangeWorse{}, ChangeUndoing{}, ChangeBack{}, ChangeEnded{}, ChangeNotPushed{}, ChangeDiscarded{}, DeviceEnrolled{}, DeviceArrived{},
 	DeviceReplaced{}, DeviceRenamed{}, DeviceForgotten{}, DeviceControl{}, SiteMerged{}, SiteRemoved{}, DriftBegan{}, DriftEnded{}, SearchEnded{}, Claimed{}, ClaimDropped{}, ClaimAsked{}, ClaimFailed{}}

@@ -45,7 +45,10 @@ const (
 	Events        Feature = "events"
 	Groups        Feature = "groups"
 	Alarms        Feature = "alarms"
-	Tests         Feature = "tests"     // what devices are asked to try: ping, cable test and such
+	Tests         Feature = "tests"   // what devices are asked to try: ping, cable test and such
+	Backups       Feature = "backups" // of what devices run
+	Firmware      Feature = "firmware"
+	Jobs          Feature = "jobs"      // work on many devices
 	Terminals     Feature = "terminals" // on devices
 	Templates     Feature = "templates" // of settings
 	Discovery     Feature = "discovery"
@@ -82,6 +85,14 @@ var meanings = []Meaning{
 	{Administer, Alarms, "who is told of alarms, how and when; the mail server"},
 	{See, Tests, "what devices were asked to do, and what came back"},
 	{Operate, Tests, "have devices ping, trace routes and test cables"},
+	{See, Jobs, "the jobs: what is done on many devices, when, and what came of it"},
+	{Operate, Jobs, "make, begin, hold, cancel and remove jobs, as far as what they do may be done"},
+	{See, Backups, "which configurations of devices are kept; to read them takes to see configuration"},
+	{Operate, Backups, "back up what devices run; pin and note backups"},
+	{Administer, Backups, "how long backups are kept"},
+	{See, Firmware, "the images there are, the baseline, and which devices miss it"},
+	{Operate, Firmware, "have devices run the firmware of the baseline, or go back"},
+	{Administer, Firmware, "add, approve and remove images; say what the baseline is"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},
 	{Operate, Terminals, "open terminals on devices, and do there whatever the device lets the service do"},
 	{See, Templates, "templates: what they say, and of what"},
@@ -100,7 +111,7 @@ func Meanings() []Meaning { return slices.Clone(meanings) }
 
 // Features lists the features.
 func Features() []Feature {
-	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Terminals, Templates, Groups, Discovery, People, Audit}
+	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Jobs, Backups, Firmware, Terminals, Templates, Groups, Discovery, People, Audit}
 }
 
 // Placed tells whether the feature lies somewhere in the network.
@@ -293,7 +304,7 @@ func (r Role) Check() error {
 
 // Ready lists the roles that come with the product.
 func Ready() []Role {
-	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Templates, Groups}
+	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Jobs, Backups, Firmware, Templates, Groups}
 	role := func(name, title string, rules ...Rule) Role {
 		return Role{Name: name, Title: title, Rules: rules, Ready: true}
 	}
@@ -303,10 +314,10 @@ func Ready() []Role {
 	return []Role{
 		role("administrator", "does everything", allow(nil)),
 		role("operator", "watches the network and takes its devices in hand; changes nothing that they run",
-			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Alarms, Tests, Terminals, Groups, Discovery}, Operate)),
-		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Alarms, Tests, Terminals}, Operate), allow([]Feature{Ports}, Change)),
+			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Alarms, Tests, Jobs, Backups, Firmware, Terminals, Groups, Discovery}, Operate)),
+		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Alarms, Tests, Jobs, Backups, Terminals}, Operate), allow([]Feature{Ports}, Change)),
 		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See), allow([]Feature{Changes}, Operate)),
-		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Alarms, Groups}, See)),
+		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Alarms, Jobs, Firmware, Groups}, See)),
 		role("viewer", "sees the network", allow(network, See)),
 	}
 }

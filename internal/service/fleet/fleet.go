@@ -402,6 +402,23 @@ func (f *Fleet) ReadWhole(ctx context.Context, name string) (document []byte, er
 	return document, err
 }
 
+// ReadDocument reads what a device runs at this moment, as the product models it and whole, in the device's own form.
+func (f *Fleet) ReadDocument(ctx context.Context, name string) (config network.Config, document []byte, err error) {
+	err = f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
+		r, ok := s.(driver.ConfigReader)
+		if !ok {
+			return fmt.Errorf("%w: %s does not tell what it runs", ErrCannot, name)
+		}
+		defer u.engage()()
+		c, err := r.ReadConfig(ctx)
+		if err == nil {
+			config, document = c.Config, c.Document()
+		}
+		return err
+	})
+	return config, document, err
+}
+
 // Terminal opens a terminal on a device, for a person. It ends with the session at the latest.
 func (f *Fleet) Terminal(ctx context.Context, name string, size driver.Size) (shell driver.Shell, err error) {
 	err = f.with(ctx, name, func(ctx context.Context, _ *unit, s driver.Session) error {

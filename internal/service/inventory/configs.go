@@ -33,7 +33,16 @@ func (s *Service) Seen(v fleet.View) { s.index.see(v) }
 // ConfigRead implements fleet.Observer.
 func (s *Service) ConfigRead(v fleet.View, document []byte, by string) {
 	s.index.see(v)
-	s.configs.queue <- configRead{view: v, snap: store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document}}
+	s.configs.queue <- configRead{view: v, snap: store.Snapshot{Device: v.Name, TakenAt: time.Now().UTC(), By: by, Config: v.Config, Document: document,
+		Model: v.Identity.Model, Firmware: v.Identity.Firmware}}
+}
+
+// KeepConfig keeps what a device was read to run, and returns when it is kept.
+func (s *Service) KeepConfig(v fleet.View, document []byte) {
+	s.ConfigRead(v, document, "")
+	met := make(chan struct{})
+	s.configs.queue <- configRead{met: met}
+	<-met
 }
 
 // drain waits until the configurations that were read so far are kept, and what else was seen.

@@ -109,6 +109,26 @@ func Sees(p access.Person, subject selector.Noun, asked ...selector.Noun) (selec
 	return within, nil
 }
 
+// Bound is what a person may be told of when things of a noun are asked for by an expression, and by fields besides: as Sees says, and where he has
+// each of needs.
+func Bound(p access.Person, subject selector.Noun, e selector.Expr, besides []*selector.Field, needs ...Need) (selector.Expr, error) {
+	var nouns []selector.Noun
+	for _, f := range slices.Concat(selector.Fields(e), besides) {
+		if !catalog.Names(f) { // what a row is called by stands in it anyway
+			nouns = append(nouns, f.Noun)
+		}
+	}
+	slices.Sort(nouns)
+	within, err := Sees(p, subject, slices.Compact(nouns)...)
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range needs {
+		within = selector.Both(within, Within(p, n))
+	}
+	return within, nil
+}
+
 // OnDevice tells why a person may not do something with a device, or nil.
 func (s *Service) OnDevice(p access.Person, n Need, name string) error {
 	if !s.inventory.HoldsDevice(name, Within(p, To(rights.See, rights.Devices))) {

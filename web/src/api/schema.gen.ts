@@ -124,6 +124,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The configurations of devices that are kept, the newest first
+         * @description Needs the right to see backups.
+         */
+        get: operations["list-backups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How long backups are kept
+         * @description Needs the right to see backups.
+         */
+        get: operations["get-backup-rule"];
+        /**
+         * Say how long backups are kept
+         * @description Needs the right to administer backups.
+         */
+        put: operations["put-backup-rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find the lines of backups that hold a text
+         * @description Needs the right to see configuration.
+         */
+        get: operations["search-backups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A backup
+         * @description Needs the right to see backups.
+         */
+        get: operations["get-backup"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{number}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What differs between a backup and another, or what its device runs now
+         * @description Needs the right to see configuration.
+         */
+        get: operations["compare-backup"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{number}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a backup holds, in the device's own form and without its secrets
+         * @description Needs the right to see configuration.
+         */
+        get: operations["get-backup-content"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{number}/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Have a backup never be dropped, or be as others; and say something of it
+         * @description Needs the right to operate backups.
+         */
+        put: operations["pin-backup"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/backups/{number}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a draft that brings a device to what a backup holds
+         * @description Needs the right to see configuration.
+         */
+        post: operations["restore-backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bundles/proposal": {
         parameters: {
             query?: never;
@@ -732,6 +896,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read what a device runs, and keep it
+         * @description Needs the right to operate backups.
+         */
+        post: operations["take-backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/configuration": {
         parameters: {
             query?: never;
@@ -1272,6 +1456,151 @@ export interface paths {
          * @description Needs the right to operate devices.
          */
         post: operations["probe-host-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/job-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When jobs were done, the newest first
+         * @description Needs the right to see jobs.
+         */
+        get: operations["list-job-runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/job-runs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a job is done, or was, on each device
+         * @description Needs the right to see jobs.
+         */
+        get: operations["get-job-run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/job-runs/{number}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause, resume or cancel a run, or do again what failed in it
+         * @description Needs the right to operate jobs.
+         */
+        post: operations["act-on-job-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Work on many devices: what is still to be done first
+         * @description Needs the right to see jobs.
+         */
+        get: operations["list-jobs"];
+        put?: never;
+        /**
+         * Have work be done on many devices, now, at a time, or again and again
+         * @description Needs the right to operate jobs.
+         */
+        post: operations["make-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What jobs can do */
+        get: operations["list-job-kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A job
+         * @description Needs the right to see jobs.
+         */
+        get: operations["get-job"];
+        put?: never;
+        post?: never;
+        /**
+         * Forget a job and its runs
+         * @description Needs the right to operate jobs.
+         */
+        delete: operations["remove-job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{number}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin a job by hand, hold it, or release it
+         * @description Needs the right to operate jobs.
+         */
+        post: operations["act-on-job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2463,6 +2792,87 @@ export interface components {
             since: string;
             state: string;
         };
+        Backup: {
+            /** @description Who had it read last */
+            by?: string;
+            /** @description Who changed the device to it, where it says so */
+            changed_by?: string;
+            /**
+             * Format: date-time
+             * @description When the device was last backed up and still had it
+             */
+            confirmed_at?: string;
+            device: string;
+            firmware?: string;
+            /** @description The device had no other since */
+            last: boolean;
+            /** @description Of the device then */
+            model?: string;
+            note?: string;
+            /** Format: int64 */
+            number: number;
+            /** @description It is never dropped */
+            pinned: boolean;
+            /**
+             * Format: date-time
+             * @description When it was read first
+             */
+            taken_at: string;
+            /**
+             * @description It was read last: because the device was changed, by hand, by a job, before an upgrade
+             * @enum {string}
+             */
+            why: "change" | "hand" | "job" | "upgrade";
+        };
+        BackupHit: {
+            /** Format: int64 */
+            backup: number;
+            device: string;
+            /**
+             * Format: int64
+             * @description From 1
+             */
+            line: number;
+            /** Format: date-time */
+            taken_at: string;
+            text: string;
+        };
+        BackupHits: {
+            items: components["schemas"]["BackupHit"][];
+            /** @description There are further lines */
+            more: boolean;
+            /**
+             * Format: int64
+             * @description Backups that were looked through
+             */
+            searched: number;
+        };
+        BackupPin: {
+            /** @description What is said of it */
+            note?: string;
+            pinned: boolean;
+        };
+        BackupRestore: {
+            /** @description The device; the one that the backup is of when left out */
+            onto?: string;
+            /**
+             * @description All, or only access lists and where they are in force; whole when left out
+             * @enum {string}
+             */
+            part?: "whole" | "policies";
+        };
+        BackupRule: {
+            /**
+             * Format: int64
+             * @description After a backup was replaced by another
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description Of each device so many are kept, however old
+             */
+            least: number;
+        };
         Beat: {
             /** Format: date-time */
             at: string;
@@ -3306,6 +3716,8 @@ export interface components {
             health?: string;
             /** @description Who took it over from another system; left out where the service saw it itself */
             imported_by?: string;
+            /** Format: int64 */
+            job?: number;
             /** @enum {string} */
             kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search" | "alarm";
             /** Format: int64 */
@@ -3536,6 +3948,171 @@ export interface components {
             tunnels?: components["schemas"]["Tunnel"][];
             vrfs?: components["schemas"]["VRF"][];
         };
+        Job: {
+            args: {
+                [key: string]: string;
+            };
+            kind: string;
+            /** @description Its last run */
+            last?: components["schemas"]["JobRun"];
+            /** Format: date-time */
+            made_at: string;
+            /**
+             * Format: date-time
+             * @description When it is done next
+             */
+            next_at?: string;
+            /** Format: int64 */
+            number: number;
+            /** @description By whose rights it works */
+            owner: string;
+            /** @enum {string} */
+            state: "active" | "held" | "over";
+            /** @description When it is done, in words */
+            text: string;
+            title: string;
+            when: components["schemas"]["JobWhen"];
+            where: string;
+        };
+        JobAct: {
+            /**
+             * @description Of a job: begin, hold, release. Of a run: pause, resume, cancel, retry
+             * @enum {string}
+             */
+            act: "begin" | "hold" | "release" | "pause" | "resume" | "cancel" | "retry";
+        };
+        JobKind: {
+            /** @description What is lost while it goes on */
+            disturbs?: string;
+            does: string;
+            kind: string;
+            params: components["schemas"]["JobParam"][];
+            /** @description What it takes on each device: operate backups */
+            right: string;
+            title: string;
+        };
+        JobParam: {
+            default: string;
+            form: string;
+            help: string;
+            name: string;
+            title: string;
+        };
+        JobRequest: {
+            args?: {
+                [key: string]: string;
+            };
+            /** @enum {string} */
+            kind: "backup" | "upgrade" | "go-back";
+            title?: string;
+            when?: components["schemas"]["JobWhen"];
+            /** @description A selector: on which devices; on all when left out. It picks anew each time */
+            where?: string;
+        };
+        JobRun: {
+            /** Format: date-time */
+            begun_at: string;
+            /** @description Who began it by hand */
+            by?: string;
+            /** @description How many steps are in which state */
+            counts: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            due_at: string;
+            /** Format: date-time */
+            ended_at?: string;
+            /** Format: int64 */
+            job: number;
+            /** Format: int64 */
+            number: number;
+            /**
+             * Format: int64
+             * @description The run whose failed steps it does again
+             */
+            retries?: number;
+            /**
+             * @description waiting: for its hours
+             * @enum {string}
+             */
+            state: "running" | "waiting" | "paused" | "done" | "failed" | "cancelled" | "missed";
+            /** @description It ended as it did */
+            why?: string;
+        };
+        JobRunDetail: {
+            /** Format: date-time */
+            begun_at: string;
+            /** @description Who began it by hand */
+            by?: string;
+            /** @description How many steps are in which state */
+            counts: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            due_at: string;
+            /** Format: date-time */
+            ended_at?: string;
+            /** Format: int64 */
+            job: number;
+            /** Format: int64 */
+            number: number;
+            /**
+             * Format: int64
+             * @description The run whose failed steps it does again
+             */
+            retries?: number;
+            /**
+             * @description waiting: for its hours
+             * @enum {string}
+             */
+            state: "running" | "waiting" | "paused" | "done" | "failed" | "cancelled" | "missed";
+            /** @description In the order of work */
+            steps: components["schemas"]["JobStep"][];
+            /** @description It ended as it did */
+            why?: string;
+        };
+        JobStep: {
+            /** Format: date-time */
+            begun_at?: string;
+            device: string;
+            /** @description What is done at the moment, or was when it failed */
+            doing?: string;
+            /** Format: date-time */
+            ended_at?: string;
+            /** @description As it was before */
+            from?: string;
+            /** @description What came of it */
+            note?: string;
+            /**
+             * Format: int64
+             * @description Of what is done at the moment
+             */
+            percent?: number;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "unchanged" | "failed" | "skipped";
+            /** @description As it is to be */
+            to?: string;
+            /**
+             * Format: int64
+             * @description From 1; those of a wave are done at once, and all before the next
+             */
+            wave: number;
+        };
+        JobWhen: {
+            /**
+             * Format: date-time
+             * @description The first time; at once when left out
+             */
+            at?: string;
+            /** @description It is done as soon as possible where the service did not run when it was due */
+            catch_up?: boolean;
+            /** @description Only then steps are begun: mon-fri 22:00-24:00 */
+            hours?: string;
+            /** @description How it recurs: a recurrence rule (RFC 5545 section 3.3.10), such as FREQ=DAILY;BYHOUR=2; once when left out */
+            rule?: string;
+            /** @description Time zone (IANA) of the rule and the hours; UTC when left out */
+            zone?: string;
+        };
         Learned: {
             mac: string;
             port: string;
@@ -3738,6 +4315,25 @@ export interface components {
              */
             total: number;
         };
+        ListBackup: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Backup"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListChange: {
             /**
              * Format: int64
@@ -3871,6 +4467,25 @@ export interface components {
              */
             total: number;
         };
+        ListDifference: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Difference"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListDiscovery: {
             /**
              * Format: int64
@@ -3988,6 +4603,63 @@ export interface components {
         ListHits: {
             name: string;
             rows: components["schemas"]["RowHits"][];
+        };
+        ListJob: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Job"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListJobKind: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["JobKind"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListJobRun: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["JobRun"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
         };
         ListLink: {
             /**
@@ -5799,6 +6471,310 @@ export interface operations {
             };
         };
     };
+    "list-backups": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which devices */
+                where?: string;
+                device?: string;
+                /** @description Only the last of each device */
+                last?: boolean;
+                /** @description The member next of the page before */
+                cursor?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListBackup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-backup-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-backup-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "search-backups": {
+        parameters: {
+            query: {
+                text: string;
+                /** @description A selector: in those of which devices */
+                where?: string;
+                /** @description In all that are kept, not only the last of each device */
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupHits"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "compare-backup": {
+        parameters: {
+            query?: {
+                /** @description Another backup; what the device runs now when left out */
+                with?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDifference"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-backup-content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "pin-backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupPin"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "restore-backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupRestore"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "propose-bundle": {
         parameters: {
             query?: never;
@@ -7032,6 +8008,37 @@ export interface operations {
             };
         };
     };
+    "take-backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-configuration": {
         parameters: {
             query?: {
@@ -8035,6 +9042,295 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeResult"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-job-runs": {
+        parameters: {
+            query?: {
+                /** @description Of this job; of all when left out */
+                job?: number;
+                /** @description The member next of the page before */
+                cursor?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListJobRun"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-job-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRunDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "act-on-job-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRunDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-jobs": {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListJob"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-job-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListJobKind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "act-on-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
                 };
             };
             /** @description Error */
