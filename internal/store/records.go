@@ -193,7 +193,7 @@ func (s *Store) ImportEvents(ctx context.Context, list []Event) error {
 type EventQuery struct {
 	Where   selector.Expr // nil: all
 	Devices []string      // of these devices; nil: of all
-	Not     fact.Kind     // that is left out; "" for none
+	Not     []fact.Kind   // that are left out
 	Before  int64         // before the one of that number, unless it is 0
 	Limit   int
 	Now     time.Time // from which ages are counted
@@ -211,8 +211,8 @@ func (s *Store) Events(ctx context.Context, q EventQuery) ([]Event, error) {
 	if q.Devices != nil {
 		condition, args = condition+" AND e.device IN (SELECT value FROM json_each(?))", append(args, toJSON(q.Devices))
 	}
-	if q.Not != "" {
-		condition, args = condition+" AND e.kind <> ?", append(args, string(q.Not))
+	if len(q.Not) > 0 {
+		condition, args = condition+" AND e.kind NOT IN (SELECT value FROM json_each(?))", append(args, toJSON(q.Not))
 	}
 	if q.Before != 0 {
 		condition, args = condition+" AND (e.at, e.id) < ((SELECT at FROM events WHERE id = ?), ?)", append(args, q.Before, q.Before)

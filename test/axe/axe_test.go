@@ -8,6 +8,7 @@ import (
 	"slices"
 	"testing"
 
+	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/testing/browser"
 	"example.net/everypost/internal/testing/rig"
@@ -30,6 +31,8 @@ func TestNothingSeriousForAxe(t *testing.T) {
 	r.Cameras(t, map[string]string{"poe-priority": "critical"})
 	require.NoError(t, r.World.Throw(standin.Tinker, "th-sw-02:1/1/7"))
 	c := r.Draft(t, [3]string{"th-sw-02:1/1/25", "trunk-vlans", "20,30"})
+	j, err := r.MakeJob(t.Context(), v1.JobRequest{Kind: "backup"})
+	require.NoError(t, err)
 	// visit goes to a page without loading the console anew, as people do, where it is loaded and no window is open over it.
 	visit := func(path string) chromedp.Action {
 		return chromedp.ActionFunc(func(ctx context.Context) error {
@@ -91,6 +94,10 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"terminals":     {visit("/people?tab=terminals"), browser.Shows("terminal")},
 		"a client":      {visit("/clients"), browser.Shows("th-sw-01:1/1/10"), browser.Press("no name"), browser.Shows("first seen")},
 		"nowhere":       {visit("/no/such/page"), browser.Shows("There is nothing at this address")},
+		"jobs":          {visit(fmt.Sprintf("/jobs?job=%d", j.Number)), browser.Shows("unchanged")},
+		"new job":       {visit("/jobs"), browser.Press("New job"), browser.Choose("When", "weekly"), browser.Shows("Sun")},
+		"backups":       {visit("/backups?backup=1"), browser.Shows("never drop it")},
+		"found in them": {visit("/backups?find=hostname"), browser.Shows("lines in")},
 		"no device":     {visit("/devices/nobody"), browser.Shows("not found")},
 	}
 	// The second look, in the dark, is for what differs there: the contrast.

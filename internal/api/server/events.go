@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"reflect"
 	"slices"
 	"strconv"
 	"time"
@@ -51,10 +52,7 @@ func (s *server) eventRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			q := store.EventQuery{Where: where.Where, Before: in.Cursor, Limit: in.Limit, Now: time.Now()}
-			if !permission.Everywhere(person(ctx), may(rights.See, rights.Changes)) { // they stand in the list of changes, as far as he may see them
-				q.Not = fact.Change
-			}
+			q := store.EventQuery{Where: where.Where, Not: unseen(person(ctx)), Before: in.Cursor, Limit: in.Limit, Now: time.Now()}
 			if q.Devices, err = s.devicesIn(ctx, in.Scope, where.Within); err != nil {
 				return nil, err
 			}
@@ -78,6 +76,20 @@ func (s *server) eventRoutes(api huma.API) {
 			}
 			return out, err
 		})
+}
+
+// unseen are the kinds of events that the log leaves out for a person: what he may see of them stands in lists of their own.
+func unseen(p access.Person) (out []fact.Kind) {
+	if !permission.Everywhere(p, may(rights.See, rights.Changes)) {
+		out = append(out, fact.Change)
+	}
+	if !permission.Everywhere(p, seeJobs) {
+		out = append(out, fact.Job)
+	}
+	if !reflect.DeepEqual(permission.Within(p, seeAlarms), permission.Within(p, may(rights.See, rights.Events))) {
+		out = append(out, fact.Alarm)
+	}
+	return out
 }
 
 // devicesIn lists the devices that a selector picks now, of those that an expression picks whose events there are for who makes

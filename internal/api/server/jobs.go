@@ -25,7 +25,7 @@ var (
 func (s *server) jobRoutes(api huma.API) {
 	register(s, api, signedIn, http.MethodGet, "/jobs/kinds", "list-job-kinds", "What jobs can do",
 		func(context.Context, *struct{}) (*body[v1.List[v1.JobKind]], error) {
-			return listOf(job.Kinds(), jobKindOut), nil
+			return listOf(s.Jobs.Kinds(), jobKindOut), nil
 		})
 	register(s, api, seeJobs, http.MethodGet, "/jobs", "list-jobs", "Work on many devices: what is still to be done first",
 		func(ctx context.Context, in *struct {

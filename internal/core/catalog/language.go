@@ -204,7 +204,7 @@ func eventFields() []*selector.Field {
 		return f(name, selector.Text, help, func(e *Event) selector.Datum { return selector.Of(get(e)) })
 	}
 	kind := words("event.kind", "what the event is about", func(e *Event) string { return e.Kind })
-	kind.Type, kind.Choices = selector.Choice, []string{"port", "device", "state", "config", "change", "drift", "fleet", "search", "alarm"}
+	kind.Type, kind.Choices = selector.Choice, []string{"port", "device", "state", "config", "change", "drift", "fleet", "search", "alarm", "job"}
 	return []*selector.Field{
 		words("", "", func(e *Event) string { return selector.Fold(e.Device + "\n" + e.Port + "\n" + e.Text) }),
 		kind,

@@ -53,6 +53,12 @@ type Service struct {
 	ended  chan struct{}
 }
 
+// How long a step waits for the first try to reach its device, and how often it looks.
+const (
+	firstWait = time.Minute
+	firstLook = 200 * time.Millisecond
+)
+
 // pruneEvery is between looks for what is too old.
 const pruneEvery = time.Hour
 
@@ -153,6 +159,7 @@ func (s *Service) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 	if err := tell(step); err != nil {
 		return step, err
 	}
+	s.firstSession(ctx, step.Device)
 	b, fresh, err := s.Take(ctx, step.Device, ByJob, j.Owner)
 	if err != nil {
 		return step, err
@@ -164,6 +171,25 @@ func (s *Service) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 		step.State, step.Note = job.StepUnchanged, fmt.Sprintf("it still runs backup %d", b.Number)
 	}
 	return step, nil
+}
+
+// firstSession waits, within bounds, until a device was tried to be reached in the life of the service: a run that goes on after a restart
+// is there before the devices are.
+func (s *Service) firstSession(ctx context.Context, device string) {
+	ctx, cancel := context.WithTimeout(ctx, firstWait)
+	defer cancel()
+	tick := time.NewTicker(firstLook)
+	defer tick.Stop()
+	for {
+		if v, ok := s.fleet.View(device); !ok || v.Reach != network.ReachWaiting {
+			return
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		}
+	}
 }
 
 // List lists backups, the newest first.

@@ -92,6 +92,11 @@ func New(p Parts) *Service {
 // Does says who does what jobs of a kind do.
 func (s *Service) Does(k job.Kind, d Doer) { s.doers[k] = d }
 
+// Kinds lists what can be done.
+func (s *Service) Kinds() []job.About {
+	return slices.DeleteFunc(job.Kinds(), func(a job.About) bool { return s.doers[a.Kind] == nil })
+}
+
 // Start takes up what an earlier life left going on, and begins what is due.
 func (s *Service) Start(ctx context.Context) error {
 	s.began = s.now()

@@ -3719,7 +3719,7 @@ export interface components {
             /** Format: int64 */
             job?: number;
             /** @enum {string} */
-            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search" | "alarm";
+            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search" | "alarm" | "job";
             /** Format: int64 */
             operation?: number;
             port?: string;

@@ -181,6 +181,11 @@ function happened(e: HappenedEvent) {
     if (e.device) mark("operations", e.device);
     return;
   }
+  if (e.kind === "job") {
+    mark("jobs");
+    if (e.code) mark(...keys.events);
+    return;
+  }
   if (e.kind === "search") {
     mark(...keys.discoveries);
     mark(...keys.found);
@@ -199,5 +204,8 @@ function happened(e: HappenedEvent) {
   mark(...keys.map);
   mark(...keys.events);
   mark("reading");
-  if (e.kind === "config" && e.device) mark(...keys.configuration(e.device));
+  if (e.kind === "config") {
+    mark("backups");
+    if (e.device) mark(...keys.configuration(e.device));
+  }
 }

@@ -12,6 +12,8 @@ import { late, Whole } from "../ui/late";
 import { Frame } from "./Frame";
 
 const AlarmsPage = late(() => import("../features/alarms/AlarmsPage").then((m) => ({ default: m.AlarmsPage })));
+const JobsPage = late(() => import("../features/jobs/JobsPage").then((m) => ({ default: m.JobsPage })));
+const BackupsPage = late(() => import("../features/backups/BackupsPage").then((m) => ({ default: m.BackupsPage })));
 const ClientsPage = late(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
 const SitesPage = late(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
 const DiscoverPage = late(() => import("../features/discover/DiscoverPage").then((m) => ({ default: m.DiscoverPage })));
@@ -60,6 +62,8 @@ export function App() {
                 <Route path="/vlans" element={<VLANsPage me={me.data} />} />
                 <Route path="/templates" element={<TemplatesPage me={me.data} />} />
                 <Route path="/drift" element={<DriftPage me={me.data} />} />
+                <Route path="/jobs" element={<JobsPage me={me.data} />} />
+                <Route path="/backups" element={<BackupsPage me={me.data} />} />
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />
                 <Route path="/setup" element={<SetupPage me={me.data} />} />
                 <Route path="/changes" element={<ChangesPage me={me.data} />} />

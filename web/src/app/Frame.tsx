@@ -1,8 +1,10 @@
 import { clsx } from "clsx";
 import {
   Activity,
+  Archive,
   BellRing,
   Cable,
+  CalendarClock,
   CircleHelp,
   Eye,
   GitCompareArrows,
@@ -25,6 +27,7 @@ import { isOpen, useChanges } from "../api/queries";
 import { hold, useHeld, useLive, useStream } from "../api/stream";
 import { useAlarmCounts } from "../features/alarms/queries";
 import { DraftTray } from "../features/changes/DraftTray";
+import { farOf, useJobs } from "../features/jobs/queries";
 import { Button, Modal } from "../ui/controls";
 import { Shape } from "../ui/health";
 import { WordMark } from "../ui/kinds";
@@ -33,19 +36,45 @@ import { Palette } from "./Palette";
 import { ScopeLine } from "./ScopeLine";
 import { useKept, useTitle, useView } from "./view";
 
-const areas = [
-  { path: "/watch", name: "Watch", icon: Activity, features: ["devices", "events"] },
-  { path: "/alarms", name: "Alarms", icon: BellRing, features: ["alarms"] },
-  { path: "/devices", name: "Devices", icon: ServerCog, features: ["devices"] },
-  { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
-  { path: "/map", name: "Map", icon: Waypoints, features: ["devices"] },
-  { path: "/vlans", name: "VLANs", icon: Tags, features: ["devices"] },
-  { path: "/templates", name: "Templates", icon: Layers, features: ["templates"] },
-  { path: "/drift", name: "Drift", icon: GitCompareArrows, features: ["ports"] },
-  { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
-  { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
-  { path: "/groups", name: "Groups", icon: Group, features: ["groups"] },
-  { path: "/people", name: "People", icon: Users, features: ["people", "terminals", "audit"] },
+/** The areas, in groups by what one comes for. */
+const groups = [
+  {
+    title: "Watching",
+    areas: [
+      { path: "/watch", name: "Watch", icon: Activity, features: ["devices", "events"] },
+      { path: "/alarms", name: "Alarms", icon: BellRing, features: ["alarms"] },
+      { path: "/map", name: "Map", icon: Waypoints, features: ["devices"] },
+    ],
+  },
+  {
+    title: "The network",
+    areas: [
+      { path: "/devices", name: "Devices", icon: ServerCog, features: ["devices"] },
+      { path: "/ports", name: "Ports", icon: Cable, features: ["ports"] },
+      { path: "/clients", name: "Clients", icon: MonitorSmartphone, features: ["clients"] },
+      { path: "/sites", name: "Sites", icon: MapPin, features: ["sites"] },
+      { path: "/groups", name: "Groups", icon: Group, features: ["groups"] },
+    ],
+  },
+  {
+    title: "Setting up",
+    areas: [
+      { path: "/vlans", name: "VLANs", icon: Tags, features: ["devices"] },
+      { path: "/templates", name: "Templates", icon: Layers, features: ["templates"] },
+      { path: "/drift", name: "Drift", icon: GitCompareArrows, features: ["ports"] },
+    ],
+  },
+  {
+    title: "Upkeep",
+    areas: [
+      { path: "/jobs", name: "Jobs", icon: CalendarClock, features: ["jobs"] },
+      { path: "/backups", name: "Backups", icon: Archive, features: ["backups"] },
+    ],
+  },
+  {
+    title: "The house",
+    areas: [{ path: "/people", name: "People", icon: Users, features: ["people", "terminals", "audit"] }],
+  },
 ];
 
 export function Frame({ me, children }: { me: Person; children: ReactNode }) {
@@ -131,45 +160,56 @@ function Rail({ me }: { me: Person }) {
   const counts = useAlarmCounts(allowed(me, "see", "alarms")).data;
   const worst = (["critical", "major", "minor", "warning"] as const).find((s) => (counts?.[s] ?? 0) > 0);
   return (
-    <nav aria-label="Areas" className="row-start-2 w-[156px] border-r border-rule bg-panel py-2 max-md:w-12">
-      {areas
-        .filter((a) => a.features.some((f) => allowed(me, "see", f)))
-        .map(({ path, name, icon: Icon }) => (
-          <NavLink
-            key={path}
-            to={kept(path)}
-            className={({ isActive }) =>
-              clsx(
-                "flex h-8 items-center gap-2.5 border-l-[3px] px-3 hover:bg-ground hover:no-underline",
-                isActive ? "border-accent bg-buff font-semibold text-buff-ink" : "border-transparent text-ink",
-              )
-            }
-          >
-            <Icon size={16} aria-hidden />
-            <span className="grow max-md:sr-only">{name}</span>
-            {path === "/alarms" && counts && worst && (
-              <span
-                className="inline-flex items-center gap-1 text-xs font-semibold"
-                title={(["critical", "major", "minor", "warning"] as const)
-                  .filter((s) => counts[s] > 0)
-                  .map((s) => `${counts[s]} ${s}`)
-                  .join(", ")}
+    <nav
+      aria-label="Areas"
+      className="row-start-2 w-[156px] overflow-y-auto border-r border-rule bg-panel pb-2 max-md:w-12"
+    >
+      {groups.map(({ title, areas }) => {
+        const seen = areas.filter((a) => a.features.some((f) => allowed(me, "see", f)));
+        return seen.length === 0 ? null : (
+          <section key={title} aria-label={title} className="pt-2">
+            <p aria-hidden className="px-3 pb-0.5 text-xs font-medium text-soft max-md:hidden">
+              {title}
+            </p>
+            {seen.map(({ path, name, icon: Icon }) => (
+              <NavLink
+                key={path}
+                to={kept(path)}
+                className={({ isActive }) =>
+                  clsx(
+                    "flex h-8 items-center gap-2.5 border-l-[3px] px-3 hover:bg-ground hover:no-underline",
+                    isActive ? "border-accent bg-buff font-semibold text-buff-ink" : "border-transparent text-ink",
+                  )
+                }
               >
-                <Shape state={worst} size={9} /> {counts[worst]}
-                <span className="sr-only">{worst}</span>
-              </span>
-            )}
-            {path === "/watch" && away > 0 && (
-              <span
-                className="inline-flex items-center gap-1 text-xs font-semibold text-down"
-                title={`${away} devices are down`}
-              >
-                <Shape state="down" size={9} /> {away}
-                <span className="sr-only">devices down</span>
-              </span>
-            )}
-          </NavLink>
-        ))}
+                <Icon size={16} aria-hidden />
+                <span className="grow max-md:sr-only">{name}</span>
+                {path === "/alarms" && counts && worst && (
+                  <span
+                    className="inline-flex items-center gap-1 text-xs font-semibold"
+                    title={(["critical", "major", "minor", "warning"] as const)
+                      .filter((s) => counts[s] > 0)
+                      .map((s) => `${counts[s]} ${s}`)
+                      .join(", ")}
+                  >
+                    <Shape state={worst} size={9} /> {counts[worst]}
+                    <span className="sr-only">{worst}</span>
+                  </span>
+                )}
+                {path === "/watch" && away > 0 && (
+                  <span
+                    className="inline-flex items-center gap-1 text-xs font-semibold text-down"
+                    title={`${away} devices are down`}
+                  >
+                    <Shape state="down" size={9} /> {away}
+                    <span className="sr-only">devices down</span>
+                  </span>
+                )}
+              </NavLink>
+            ))}
+          </section>
+        );
+      })}
     </nav>
   );
 }
@@ -220,6 +260,7 @@ function LiveLine({ me }: { me: Person }) {
         <Shape state={words.state} size={10} /> {words.text}
       </span>
       {live.state === "live" && <Hold />}
+      {allowed(me, "see", "jobs") && <RunningJobs />}
       <span className="grow" />
       <Link to="/own" className="text-soft hover:text-ink" title="Your rights, password and tokens">
         {me.full_name} · {me.role}
@@ -228,6 +269,21 @@ function LiveLine({ me }: { me: Person }) {
       <span className="font-mono">{me.version}</span>
     </footer>
   );
+}
+
+/** The jobs that go on, with how far they are. */
+function RunningJobs() {
+  const jobs = useJobs();
+  const list = (jobs.data?.items ?? []).filter((j) => j.last && !j.last.ended_at).slice(0, 3);
+  return list.map((j) => (
+    <Link
+      key={j.number}
+      to={`/jobs?job=${j.number}`}
+      className="inline-flex items-center gap-1.5 text-soft hover:text-ink"
+    >
+      <Shape state="trial" size={10} /> {j.title}: {farOf(j.last?.counts ?? {})}
+    </Link>
+  ));
 }
 
 /** Holds what is shown still while somebody reads it. */

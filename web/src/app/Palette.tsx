@@ -60,6 +60,14 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         run: go("/own"),
       },
       { id: "changes", words: "changes history", group: "Go to", show: "Changes", run: go(kept("/changes")) },
+      { id: "jobs", words: "jobs schedule recurring work runs", group: "Go to", show: "Jobs", run: go(kept("/jobs")) },
+      {
+        id: "backups",
+        words: "backups configurations kept restore find",
+        group: "Go to",
+        show: "Backups",
+        run: go(kept("/backups")),
+      },
     ];
     if (allowed(me, "operate", "devices"))
       out.push({

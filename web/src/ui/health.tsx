@@ -64,7 +64,7 @@ export function HealthMark({ state, word }: { state: string; word?: string }) {
   return (
     <span className="inline-flex items-center gap-1.5 whitespace-nowrap">
       <Shape state={state} />
-      <span>{word ?? states[state]?.word ?? state}</span>
+      <span className="self-baseline">{word ?? states[state]?.word ?? state}</span>
     </span>
   );
 }

@@ -1,0 +1,9 @@
+package upkeep_test
+
+import (
+	"testing"
+
+	"example.net/everypost/internal/testing/rig"
+)
+
+func TestMain(m *testing.M) { rig.Main(m) }

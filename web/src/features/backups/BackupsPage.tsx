@@ -1,0 +1,575 @@
+import { type FormEvent, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { toast } from "sonner";
+import { allowed, type Backup, type Person } from "../../api/client";
+import { useKept, useScope, useTyped, useView } from "../../app/view";
+import { Button, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
+import { shown } from "../../ui/secret";
+import { Ago, dayTime, many } from "../../ui/time";
+import { JobDialog } from "../jobs/JobDialog";
+import {
+  useBackup,
+  useBackupRule,
+  useBackupSearch,
+  useBackups,
+  useComparison,
+  usePin,
+  usePutBackupRule,
+  useRestoreBackup,
+} from "./queries";
+
+/** What devices ran, as it is kept: listed, searched, compared, and brought back. */
+export function BackupsPage({ me }: { me: Person }) {
+  const [scope] = useScope();
+  const [all, setAll] = useView("all");
+  const [device, setDevice] = useView("device");
+  const [find, setFind] = useTyped("find");
+  const [picked, pick] = useView("backup");
+  const [making, setMaking] = useState(false);
+  const kept = useKept();
+  const go = useNavigate();
+  const every = all !== "" || device !== "";
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <h1 className="text-lg font-semibold">Backups</h1>
+        <fieldset className="flex gap-1" aria-label="Which backups">
+          {[
+            ["", "The last of each device"],
+            ["1", "All that are kept"],
+          ].map(([value, word]) => (
+            <button
+              key={word}
+              type="button"
+              aria-pressed={all === value && !device}
+              onClick={() => {
+                setDevice("");
+                setAll(value as string);
+              }}
+              className="h-6 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-pressed:border-accent aria-pressed:font-semibold"
+            >
+              {word}
+            </button>
+          ))}
+          {device && (
+            <button
+              type="button"
+              aria-pressed
+              onClick={() => setDevice("")}
+              title="Show all devices again"
+              className="h-6 rounded-sm border border-accent px-2 text-sm font-semibold"
+            >
+              All of {device} ✕
+            </button>
+          )}
+        </fieldset>
+        {allowed(me, "see", "configuration") && (
+          <label className="flex items-center gap-2 text-sm">
+            Find in them
+            <input
+              className={`${inputClass} !w-52 font-mono`}
+              value={find}
+              maxLength={200}
+              placeholder="10.1.10.5"
+              onChange={(e) => setFind(e.target.value)}
+            />
+          </label>
+        )}
+        <span className="grow" />
+        <Retention me={me} />
+        {allowed(me, "operate", "backups") && allowed(me, "operate", "jobs") && (
+          <Button kind="main" onClick={() => setMaking(true)}>
+            Back up…
+          </Button>
+        )}
+      </div>
+      <div
+        className={
+          picked
+            ? "grid grid-cols-[minmax(0,1fr)] items-start gap-3 xl:grid-cols-[minmax(0,1fr)_minmax(460px,1fr)]"
+            : "grid grid-cols-[minmax(0,1fr)]"
+        }
+      >
+        {find.length > 1 ? (
+          <Found text={find} where={scope} every={every} picked={picked} pick={pick} />
+        ) : (
+          <List where={scope} device={device} last={!every} picked={picked} pick={pick} />
+        )}
+        {picked && <Detail number={Number(picked)} me={me} pick={pick} ofDevice={setDevice} />}
+      </div>
+      {making && (
+        <JobDialog
+          kinds={["backup"]}
+          only
+          where={scope}
+          onClose={() => setMaking(false)}
+          made={(j) => void go(`${kept("/jobs")}${kept("/jobs").includes("?") ? "&" : "?"}job=${j.number}`)}
+        />
+      )}
+    </div>
+  );
+}
+
+const why = (b: Backup) =>
+  ({
+    hand: `read by ${b.by}`,
+    job: `job of ${b.by}`,
+    upgrade: "before an upgrade",
+    change: b.changed_by ? `changed by ${b.changed_by}` : "it changed",
+  })[b.why];
+
+function List({
+  where,
+  device,
+  last,
+  picked,
+  pick,
+}: {
+  where: string;
+  device: string;
+  last: boolean;
+  picked: string;
+  pick: (n: string) => void;
+}) {
+  const backups = useBackups(where, device, last);
+  const list = backups.data?.pages.flatMap((p) => p.items) ?? [];
+  const heads = ["#", "Device", "Taken", "Why", "Still so", ...(picked ? [] : ["Device was", "Note"])];
+  return (
+    <Panel title={`${many(list.length, "backup")}${backups.hasNextPage ? " and more" : ""}, the newest first`}>
+      {backups.isError ? (
+        <Failure error={backups.error} retry={() => void backups.refetch()} />
+      ) : list.length === 0 && backups.data ? (
+        <Empty title="Nothing is kept here yet">What a device runs is kept as soon as it was read.</Empty>
+      ) : (
+        <ScrollRegion label="Backups" className="max-h-[70vh] overflow-auto">
+          <table className="w-full border-collapse text-left">
+            <thead className="sticky top-0 bg-panel text-sm text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+              <tr>
+                {heads.map((h) => (
+                  <th key={h} scope="col" className="h-7 whitespace-nowrap px-2.5 font-medium">
+                    {h}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {list.map((b) => (
+                <tr
+                  key={b.number}
+                  aria-selected={String(b.number) === picked}
+                  onClick={() => pick(String(b.number) === picked ? "" : String(b.number))}
+                  className="cursor-pointer border-b border-rule/60 last:border-0 hover:bg-ground aria-selected:bg-buff aria-selected:text-buff-ink"
+                >
+                  <td className="px-2.5 py-1 tabular-nums">
+                    <button
+                      type="button"
+                      className="text-soft hover:underline"
+                      aria-label={`Backup ${b.number}`}
+                      onClick={(e) => {
+                        e.stopPropagation();
+                        pick(String(b.number));
+                      }}
+                    >
+                      {b.number}
+                    </button>
+                  </td>
+                  <td className="whitespace-nowrap px-2.5 py-1 font-mono text-sm">{b.device}</td>
+                  <td className="whitespace-nowrap px-2.5 py-1">{dayTime(b.taken_at)}</td>
+                  <td className="px-2.5 py-1 text-soft">{why(b)}</td>
+                  <td className="whitespace-nowrap px-2.5 py-1 text-soft">
+                    {b.confirmed_at && <Ago at={b.confirmed_at} />}
+                  </td>
+                  {!picked && (
+                    <>
+                      <td className="whitespace-nowrap px-2.5 py-1 text-soft">
+                        {b.model} <span className="font-mono text-sm">{b.firmware}</span>
+                      </td>
+                      <td className="max-w-[280px] break-words px-2.5 py-1">
+                        {b.pinned && <span className="mr-1.5 rounded-sm border border-rule px-1 text-xs">pinned</span>}
+                        {b.note}
+                      </td>
+                    </>
+                  )}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {backups.hasNextPage && (
+            <p className="p-2 text-center">
+              <Button disabled={backups.isFetchingNextPage} onClick={() => void backups.fetchNextPage()}>
+                Older ones
+              </Button>
+            </p>
+          )}
+        </ScrollRegion>
+      )}
+    </Panel>
+  );
+}
+
+/** The lines of backups that hold a text. */
+function Found({
+  text,
+  where,
+  every,
+  picked,
+  pick,
+}: {
+  text: string;
+  where: string;
+  every: boolean;
+  picked: string;
+  pick: (n: string) => void;
+}) {
+  const found = useBackupSearch(text, where, every);
+  const list = found.data?.items ?? [];
+  return (
+    <Panel
+      title={
+        found.data
+          ? `${many(list.length, "line")} in ${many(found.data.searched, "backup")}${found.data.more ? ", and further ones" : ""}`
+          : "Looking…"
+      }
+    >
+      {found.isError ? (
+        <Failure error={found.error} retry={() => void found.refetch()} />
+      ) : found.data && list.length === 0 ? (
+        <Empty title={`No line holds “${text}”`}>
+          {!every && "Only the last backup of each device was looked through."}
+        </Empty>
+      ) : (
+        <ScrollRegion label="Lines that were found" className="max-h-[70vh] overflow-auto">
+          <table className="w-full border-collapse text-left text-sm">
+            <tbody>
+              {list.map((h) => (
+                <tr
+                  key={`${h.backup} ${h.line}`}
+                  aria-selected={String(h.backup) === picked}
+                  onClick={() => pick(String(h.backup))}
+                  className="cursor-pointer border-b border-rule/60 last:border-0 hover:bg-ground aria-selected:bg-buff aria-selected:text-buff-ink"
+                >
+                  <td className="whitespace-nowrap px-2.5 py-0.5">
+                    <button type="button" className="hover:underline" onClick={() => pick(String(h.backup))}>
+                      {h.device} <span className="text-soft">backup {h.backup}</span>
+                    </button>
+                  </td>
+                  <td className="px-2.5 py-0.5 text-right text-soft tabular-nums">{h.line}</td>
+                  <td className="w-full break-all px-2.5 py-0.5 font-mono">{h.text}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </ScrollRegion>
+      )}
+    </Panel>
+  );
+}
+
+function Detail({
+  number,
+  me,
+  pick,
+  ofDevice,
+}: {
+  number: number;
+  me: Person;
+  pick: (n: string) => void;
+  ofDevice: (device: string) => void;
+}) {
+  const one = useBackup(number);
+  const kept = useKept();
+  const [other, setOther] = useState(0);
+  const b = one.data;
+  const others = useBackups("", b?.device ?? "nothing", false);
+  if (one.isError)
+    return (
+      <Panel title={`Backup ${number}`}>
+        <Failure error={one.error} retry={() => void one.refetch()} />
+      </Panel>
+    );
+  if (!b) return <Panel title={`Backup ${number}`}>{null}</Panel>;
+  const list = (others.data?.pages.flatMap((p) => p.items) ?? []).filter((o) => o.number !== number);
+  const sees = allowed(me, "see", "configuration");
+  return (
+    <Panel
+      title={`Backup ${b.number} of ${b.device}`}
+      aside={
+        <Button kind="quiet" className="!h-6 text-buff-ink" onClick={() => pick("")}>
+          Close the panel
+        </Button>
+      }
+    >
+      <div className="grid gap-2 p-3">
+        <p>
+          <Link to={kept(`/devices/${b.device}`)} className="font-mono text-sm">
+            {b.device}
+          </Link>{" "}
+          {b.model && `(${b.model}, firmware ${b.firmware}) `}ran this from {dayTime(b.taken_at)}
+          {b.changed_by && `, when ${b.changed_by} changed it`}
+          {b.last ? "; it was not seen to run another since." : "."}
+          {b.confirmed_at && ` Last read ${dayTime(b.confirmed_at)}, ${why(b)}.`}
+        </p>
+        <div className="flex flex-wrap gap-1.5">
+          {sees && allowed(me, "change", "ports") && <Restore b={b} />}
+          {sees && (
+            <a
+              className="inline-flex h-7 items-center rounded-sm border border-rule bg-raised px-2.5 font-medium text-ink hover:border-soft hover:no-underline"
+              href={`/api/v1/backups/${number}/content`}
+              download={`${b.device}-${number}.xml`}
+            >
+              Download
+            </a>
+          )}
+          <Button onClick={() => ofDevice(b.device)}>All of {b.device}</Button>
+        </div>
+        {allowed(me, "operate", "backups") ? (
+          <Pin key={b.number} b={b} />
+        ) : (
+          b.pinned && <p className="text-soft">It is pinned{b.note && `: ${b.note}`}.</p>
+        )}
+      </div>
+      {sees && (
+        <section aria-label="What differs" className="border-t border-rule">
+          <label className="flex items-center gap-2 px-3 py-1.5 text-sm">
+            Compared with
+            <select
+              className="h-6 min-w-0 rounded-sm border border-rule bg-raised px-1 text-ink"
+              value={other}
+              onChange={(e) => setOther(Number(e.target.value))}
+            >
+              <option value={0}>what it runs now</option>
+              {list.map((o) => (
+                <option key={o.number} value={o.number}>
+                  backup {o.number}, {dayTime(o.taken_at)}, {why(o)}
+                </option>
+              ))}
+            </select>
+          </label>
+          <Comparison number={number} other={other} />
+        </section>
+      )}
+    </Panel>
+  );
+}
+
+function Comparison({ number, other }: { number: number; other: number }) {
+  const c = useComparison(number, other, true);
+  if (c.isError)
+    return (
+      <p role="alert" className="px-3 pb-2 text-down">
+        {c.error.message}
+      </p>
+    );
+  if (!c.data) return <p className="px-3 pb-2 text-soft">Comparing…</p>;
+  if (c.data.items.length === 0) return <p className="px-3 pb-3 text-soft">No setting differs.</p>;
+  return (
+    <ScrollRegion label="Settings that differ" className="max-h-[380px] overflow-auto border-t border-rule">
+      <table className="w-full border-collapse text-left text-sm">
+        <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+          <tr>
+            {["On", "Setting", "In this backup", other ? "In the other" : "Now"].map((h) => (
+              <th key={h} scope="col" className="h-7 px-3 font-medium">
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {c.data.items.map((d) => (
+            <tr key={d.port + d.field} className="border-t border-rule/60 align-top first:border-0">
+              <td className="whitespace-nowrap px-3 py-0.5 font-mono">{d.port.split(":")[1] || "device"}</td>
+              <td className="px-3 py-0.5 text-soft">{d.field}</td>
+              <td className="break-all px-3 py-0.5 font-mono">{shown(d.before) || "empty"}</td>
+              <td className="break-all px-3 py-0.5 font-mono">{shown(d.after) || "empty"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </ScrollRegion>
+  );
+}
+
+function Pin({ b }: { b: Backup }) {
+  const [note, setNote] = useState(b.note ?? "");
+  const pin = usePin();
+  const put = (pinned: boolean) =>
+    pin.mutate(
+      { number: b.number, pinned, note: note.trim() || undefined },
+      { onError: (e) => toast.error(e.message) },
+    );
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    put(b.pinned);
+  };
+  return (
+    <form onSubmit={submit} className="flex flex-wrap items-center gap-1.5" aria-label="What is said of it">
+      <input
+        aria-label="Note"
+        placeholder="Note: as it was accepted"
+        className={`${inputClass} !w-60`}
+        maxLength={500}
+        value={note}
+        onChange={(e) => setNote(e.target.value)}
+      />
+      <Button type="submit" disabled={pin.isPending || note.trim() === (b.note ?? "")}>
+        Keep the note
+      </Button>
+      <label className="flex items-center gap-1.5" title="A pinned backup is never dropped, however old it is">
+        <input
+          type="checkbox"
+          className="accent-[var(--accent)]"
+          checked={b.pinned}
+          onChange={(e) => put(e.target.checked)}
+        />
+        never drop it
+      </label>
+    </form>
+  );
+}
+
+/** Makes a draft that brings a device to what the backup holds. */
+function Restore({ b }: { b: Backup }) {
+  const [open, setOpen] = useState(false);
+  const [onto, setOnto] = useState("");
+  const [part, setPart] = useState<"whole" | "policies">("whole");
+  const [, setTray] = useView("tray");
+  const restore = useRestoreBackup();
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    e.stopPropagation();
+    restore.mutate(
+      { number: b.number, onto: onto.trim() || undefined, part },
+      {
+        onSuccess: (c) => {
+          setOpen(false);
+          setTray(String(c.number));
+        },
+      },
+    );
+  };
+  return (
+    <>
+      <Button kind="main" onClick={() => setOpen(true)}>
+        Restore…
+      </Button>
+      <Modal
+        open={open}
+        onOpenChange={(on) => {
+          restore.reset();
+          setOpen(on);
+        }}
+        title={`Restore backup ${b.number}`}
+        description="It becomes a draft with all that differs. Nothing happens on a device before you check and push it."
+      >
+        <form onSubmit={submit} className="grid gap-2">
+          <Field label="Onto" help="another device of the same model gets all but its own name and addresses">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                className={`${inputClass} font-mono`}
+                placeholder={b.device}
+                value={onto}
+                onChange={(e) => setOnto(e.target.value)}
+              />
+            )}
+          </Field>
+          <Field
+            label="What"
+            help={part === "whole" ? "what is not among the settings stays as it is" : "and where they are in force"}
+          >
+            {(id, by) => (
+              <select
+                id={id}
+                aria-describedby={by}
+                className={inputClass}
+                value={part}
+                onChange={(e) => setPart(e.target.value as "whole" | "policies")}
+              >
+                <option value="whole">all settings</option>
+                <option value="policies">only access lists</option>
+              </select>
+            )}
+          </Field>
+          {restore.isError && (
+            <p role="alert" className="text-down">
+              {restore.error.message}
+            </p>
+          )}
+          <div className="flex justify-end gap-2">
+            <Button onClick={() => setOpen(false)}>Leave it</Button>
+            <Button type="submit" kind="main" disabled={restore.isPending}>
+              Make the draft
+            </Button>
+          </div>
+        </form>
+      </Modal>
+    </>
+  );
+}
+
+/** How long backups are kept: said by who administers them, shown to all. */
+function Retention({ me }: { me: Person }) {
+  const rule = useBackupRule(true);
+  const [open, setOpen] = useState(false);
+  if (!rule.data) return null;
+  const words = `kept ${rule.data.days} days, at least the last ${rule.data.least}`;
+  if (!allowed(me, "administer", "backups")) return <span className="text-sm text-soft">{words}</span>;
+  return (
+    <>
+      <button type="button" className="text-sm text-soft hover:text-ink hover:underline" onClick={() => setOpen(true)}>
+        {words}
+      </button>
+      {open && <RuleDialog days={rule.data.days} least={rule.data.least} onClose={() => setOpen(false)} />}
+    </>
+  );
+}
+
+function RuleDialog({ days, least, onClose }: { days: number; least: number; onClose: () => void }) {
+  const [typed, setTyped] = useState({ days: String(days), least: String(least) });
+  const put = usePutBackupRule();
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    put.mutate({ days: Number(typed.days), least: Number(typed.least) }, { onSuccess: onClose });
+  };
+  const line = (name: "days" | "least", label: string, help: string) => (
+    <Field label={label} help={help}>
+      {(id, by) => (
+        <input
+          id={id}
+          aria-describedby={by}
+          type="number"
+          min={1}
+          required
+          className={inputClass}
+          value={typed[name]}
+          onChange={(e) => setTyped({ ...typed, [name]: e.target.value })}
+        />
+      )}
+    </Field>
+  );
+  return (
+    <Modal
+      open
+      onOpenChange={onClose}
+      title="How long backups are kept"
+      description="What is older is dropped within the hour. Pinned ones stay."
+    >
+      <form onSubmit={submit} className="grid gap-2">
+        {line("days", "Days", "after another one replaced it")}
+        {line("least", "At least", "of each device, however old")}
+        {put.isError && (
+          <p role="alert" className="text-down">
+            {put.error.message}
+          </p>
+        )}
+        <div className="flex justify-end gap-2">
+          <Button onClick={onClose}>Leave it</Button>
+          <Button type="submit" kind="main" disabled={put.isPending}>
+            Keep it so
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}

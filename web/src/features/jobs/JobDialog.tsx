@@ -1,0 +1,306 @@
+import { type FormEvent, useState } from "react";
+import type { Job, JobKind, JobRequest } from "../../api/client";
+import { Button, Field, inputClass, Modal } from "../../ui/controls";
+import { useJobKinds, useMakeJob } from "./queries";
+
+const days = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"] as const;
+const dayNames = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+
+type Repeat = "now" | "then" | "hourly" | "daily" | "weekly" | "rule";
+
+/** What is typed of when a job is done. */
+type Typed = {
+  repeat: Repeat;
+  at: string;
+  time: string;
+  on: string[];
+  rule: string;
+  zone: string;
+  hours: string;
+  catchUp: boolean;
+};
+
+const here = Intl.DateTimeFormat().resolvedOptions().timeZone;
+const blank: Typed = {
+  repeat: "now",
+  at: "",
+  time: "02:00",
+  on: ["SU"],
+  rule: "",
+  zone: here,
+  hours: "",
+  catchUp: true,
+};
+
+/** What was typed, as the service wants it. */
+function whenOf(t: Typed): JobRequest["when"] {
+  const [hour = "2", minute = "0"] = t.time.split(":").map((n) => String(Number(n)));
+  const at = `BYHOUR=${hour};BYMINUTE=${minute}`;
+  const rules: Partial<Record<Repeat, string>> = {
+    hourly: "FREQ=HOURLY;BYMINUTE=0",
+    daily: `FREQ=DAILY;${at}`,
+    weekly: `FREQ=WEEKLY;BYDAY=${days.filter((d) => t.on.includes(d)).join(",")};${at}`,
+    rule: t.rule.trim(),
+  };
+  return {
+    at: t.repeat === "then" && t.at ? new Date(t.at).toISOString() : undefined,
+    rule: rules[t.repeat],
+    zone: t.zone.trim() || undefined,
+    hours: t.hours.trim() || undefined,
+    catch_up: t.catchUp && t.repeat !== "now" ? true : undefined,
+  };
+}
+
+/** Has somebody say what is to be done, on which devices, and when. */
+export function JobDialog({
+  kinds,
+  where,
+  only,
+  onClose,
+  made,
+}: {
+  kinds: string[];
+  where: string;
+  only?: boolean;
+  onClose: () => void;
+  made: (j: Job) => void;
+}) {
+  const all = useJobKinds();
+  const offered = (all.data?.items ?? []).filter((k) => kinds.includes(k.kind));
+  const [kindName, setKind] = useState(kinds[0] ?? "");
+  const kind = offered.find((k) => k.kind === kindName) ?? offered[0];
+  const [title, setTitle] = useState("");
+  const [on, setOn] = useState(where);
+  const [args, setArgs] = useState<Record<string, string>>({});
+  const [when, setWhen] = useState(blank);
+  const make = useMakeJob();
+  const put = (more: Partial<Typed>) => setWhen({ ...when, ...more });
+  const recurs = when.repeat !== "now" && when.repeat !== "then";
+  const lacks =
+    (when.repeat === "then" && !when.at) ||
+    (when.repeat === "weekly" && when.on.length === 0) ||
+    (when.repeat === "rule" && !when.rule.trim());
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    if (!kind || lacks) return;
+    const said = Object.fromEntries(kind.params.map((p) => [p.name, (args[p.name] ?? "").trim()]).filter(([, v]) => v));
+    make.mutate(
+      {
+        kind: kind.kind as JobRequest["kind"],
+        title: title.trim() || undefined,
+        where: on.trim() || undefined,
+        args: said,
+        when: whenOf(when),
+      },
+      {
+        onSuccess: (j) => {
+          onClose();
+          made(j);
+        },
+      },
+    );
+  };
+  return (
+    <Modal
+      open
+      onOpenChange={onClose}
+      title={only && kind ? kind.title : "New job"}
+      description={kind ? says(kind) : ""}
+      wide
+    >
+      <form onSubmit={submit} className="grid gap-2" aria-label="New job">
+        {!only && (
+          <Field label="It does" help={kind?.does}>
+            {(id, by) => (
+              <select
+                id={id}
+                aria-describedby={by}
+                className={inputClass}
+                value={kindName}
+                onChange={(e) => setKind(e.target.value)}
+              >
+                {offered.map((k) => (
+                  <option key={k.kind} value={k.kind}>
+                    {k.title}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+        )}
+        <div className="grid gap-3 sm:grid-cols-2">
+          <Field label="On" help="a selector, which picks anew each time; all devices while it is empty">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                className={`${inputClass} font-mono`}
+                placeholder="site = tern-haven"
+                value={on}
+                onChange={(e) => setOn(e.target.value)}
+              />
+            )}
+          </Field>
+          <Field label="Title" help="what it is called in the list">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                className={inputClass}
+                maxLength={120}
+                placeholder={kind?.title}
+                value={title}
+                onChange={(e) => setTitle(e.target.value)}
+              />
+            )}
+          </Field>
+        </div>
+        <div className="grid gap-3 sm:grid-cols-3">
+          <Field label="When" help={recurs ? "until it is held or removed" : "once"}>
+            {(id, by) => (
+              <select
+                id={id}
+                aria-describedby={by}
+                className={inputClass}
+                value={when.repeat}
+                onChange={(e) => put({ repeat: e.target.value as Repeat })}
+              >
+                <option value="now">now</option>
+                <option value="then">at a time</option>
+                <option value="hourly">every hour</option>
+                <option value="daily">every day</option>
+                <option value="weekly">every week</option>
+                <option value="rule">by a rule</option>
+              </select>
+            )}
+          </Field>
+          {when.repeat === "then" && (
+            <Field label="At" help={`by your clock (${here})`}>
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  type="datetime-local"
+                  className={inputClass}
+                  value={when.at}
+                  onChange={(e) => put({ at: e.target.value })}
+                />
+              )}
+            </Field>
+          )}
+          {(when.repeat === "daily" || when.repeat === "weekly") && (
+            <Field label="At" help="time of day in the zone">
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  type="time"
+                  required
+                  className={inputClass}
+                  value={when.time}
+                  onChange={(e) => put({ time: e.target.value })}
+                />
+              )}
+            </Field>
+          )}
+          {when.repeat === "rule" && (
+            <Field label="Rule" help="a recurrence rule of RFC 5545">
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  className={`${inputClass} font-mono`}
+                  placeholder="FREQ=MONTHLY;BYMONTHDAY=1;BYHOUR=4"
+                  value={when.rule}
+                  onChange={(e) => put({ rule: e.target.value })}
+                />
+              )}
+            </Field>
+          )}
+          {(recurs || when.hours) && (
+            <Field label="Time zone" help="UTC while it is empty">
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  className={inputClass}
+                  value={when.zone}
+                  onChange={(e) => put({ zone: e.target.value })}
+                />
+              )}
+            </Field>
+          )}
+        </div>
+        {when.repeat === "weekly" && (
+          <fieldset className="flex flex-wrap gap-x-3">
+            <legend className="sr-only">On which days</legend>
+            {days.map((d, i) => (
+              <label key={d} className="flex items-center gap-1.5">
+                <input
+                  type="checkbox"
+                  className="accent-[var(--accent)]"
+                  checked={when.on.includes(d)}
+                  onChange={(e) => put({ on: e.target.checked ? [...when.on, d] : when.on.filter((x) => x !== d) })}
+                />
+                {dayNames[i]}
+              </label>
+            ))}
+          </fieldset>
+        )}
+        <div className="grid gap-3 sm:grid-cols-3">
+          <Field label="Only in these hours" help="at any time while it is empty">
+            {(id, by) => (
+              <input
+                id={id}
+                aria-describedby={by}
+                className={`${inputClass} font-mono`}
+                placeholder="mon-fri 22:00-24:00"
+                value={when.hours}
+                onChange={(e) => put({ hours: e.target.value })}
+              />
+            )}
+          </Field>
+          {kind?.params.map((p) => (
+            <Field key={p.name} label={p.title} help={p.help}>
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  className={inputClass}
+                  inputMode="numeric"
+                  placeholder={p.default}
+                  value={args[p.name] ?? ""}
+                  onChange={(e) => setArgs({ ...args, [p.name]: e.target.value })}
+                />
+              )}
+            </Field>
+          ))}
+        </div>
+        {when.repeat !== "now" && (
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="accent-[var(--accent)]"
+              checked={when.catchUp}
+              onChange={(e) => put({ catchUp: e.target.checked })}
+            />
+            Do it later where the service does not run when it is due
+          </label>
+        )}
+        {make.isError && (
+          <p role="alert" className="text-down">
+            {make.error.message}
+          </p>
+        )}
+        <div className="mt-1 flex justify-end gap-2">
+          <Button onClick={onClose}>Leave it</Button>
+          <Button type="submit" kind="main" disabled={make.isPending || !kind || lacks}>
+            {when.repeat === "now" ? "Begin" : "Make the job"}
+          </Button>
+        </div>
+      </form>
+    </Modal>
+  );
+}
+
+const says = (k: JobKind) => `It ${k.does}.${k.disturbs ? ` ${k.disturbs}` : ""}`;
