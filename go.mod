@@ -30,6 +30,8 @@ require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
 
 require (
 	github.com/gosnmp/gosnmp v1.47.0
+	github.com/pkg/sftp v1.13.12
+	github.com/teambition/rrule-go v1.8.2
 	github.com/trustelem/zxcvbn v1.0.1
 	github.com/wneessen/go-mail v0.7.2
 	golang.org/x/net v0.61.0
@@ -38,8 +40,6 @@ require (
 require (
 	github.com/dlclark/regexp2 v1.12.0 // indirect
 	github.com/kr/fs v0.1.0 // indirect
-	github.com/pkg/sftp v1.13.12 // indirect
-	github.com/teambition/rrule-go v1.8.2 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 )
 

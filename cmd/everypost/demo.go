@@ -82,7 +82,7 @@ The devices let in the user ` + demoDeviceUser + ` with the password ` + demoDev
 			return throw(cmd.Context(), cmd.OutOrStdout(), o.control, standin.Order{Fault: standin.Fault(args[0]), Target: args[1]})
 		},
 	}
-	cmd.AddCommand(fault)
+	cmd.AddCommand(fault, imageCommand())
 	return cmd
 }
 
@@ -195,7 +195,7 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 		plant = standin.Scaled(o.scale)
 	}
 	return standin.New(plant, standin.Options{
-		Seed: o.seed, Roam: !o.quiet,
+		Seed: o.seed, Roam: !o.quiet, FileRate: demoRate,
 		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort, PagePort: o.pagePort,
 		Bootstrap: func() (standin.Bootstrap, error) {
 			anchor, err := bootstrap.TrustAnchor(filepath.Join(o.data, "service", bootstrapCertificate))
@@ -438,7 +438,10 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	if err := claimSandpiper(ctx, c, world); err != nil {
 		return err
 	}
-	return tinker(ctx, c, world)
+	if err := tinker(ctx, c, world); err != nil {
+		return err
+	}
+	return furnishUpkeep(ctx, c)
 }
 
 // demoVLANs is what the company says of its VLANs.

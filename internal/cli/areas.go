@@ -18,7 +18,7 @@ var areas = []area{
 	{"look", "Look closer:", []string{"sites", "links", "routes", "vlans", "history", "layers", "compare", "fields", "groups", "templates", "terminals"}},
 	{"test", "Test and mend:", []string{"ping", "traceroute", "cable-test", "bounce", "power-cycle", "reboot", "operations", "operation"}},
 	{"set", "Set up:", []string{"settings", "rows", "setup", "vlan", "bundle", "template", "export", "client", "group", "change-rules", "change-rule"}},
-	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup"}},
+	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware"}},
 	{"arrive", "Take devices in hand:", []string{"discover", "found", "accept", "enrol", "claim", "claims", "site"}},
 	{"told", "Be told:", []string{"notices", "notice", "deliveries", "mail-server"}},
 	{"people", "People and rights:", []string{"users", "user", "roles", "role", "rights", "audit"}},

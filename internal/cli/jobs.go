@@ -186,8 +186,12 @@ func (a *app) followRun(ctx context.Context, c *client.Client, number int64) err
 
 func stepText(step v1.JobStep) string {
 	switch {
+	case step.State == "running" && step.Percent > 0:
+		return fmt.Sprintf("%s, %d %%", step.Doing, step.Percent/25*25) // four lines of it are enough
 	case step.State == "running" && step.Doing != "":
 		return step.Doing
+	case step.State == "failed" && step.Doing != "":
+		return "failed, " + step.Doing + ": " + step.Note
 	case step.Note != "":
 		return step.State + ": " + step.Note
 	}

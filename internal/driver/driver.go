@@ -169,6 +169,13 @@ type Operator interface {
 	Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) error
 }
 
+// FileTaker is a session whose device takes files.
+type FileTaker interface {
+	// PutFile has a device have a file of a name, and calls tell with how many of its octets are there. It goes on where an earlier
+	// try stopped.
+	PutFile(ctx context.Context, name string, from io.ReaderAt, size int64, tell func(sent int64)) error
+}
+
 // Watcher is a session that tells of changes as they happen.
 type Watcher interface {
 	// Watch calls f for each event, in order, until the session or ctx ends. ready is called once no event can be missed

@@ -19,6 +19,7 @@ import (
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/feed"
+	"example.net/everypost/internal/service/firmware"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/groups"
 	"example.net/everypost/internal/service/history"
@@ -50,6 +51,7 @@ type Options struct {
 	Passwords access.Cost   // what it takes to try one
 	Notify    notify.Timing // of what people are told
 	JobsEvery time.Duration // between looks at jobs; a second when 0
+	Firmware  firmware.Timing
 	Log       *slog.Logger
 }
 
@@ -79,6 +81,7 @@ type Service struct {
 	Notify     *notify.Service
 	Backups    *backups.Service
 	Jobs       *jobs.Service
+	Firmware   *firmware.Service
 	lock       *os.File
 }
 
@@ -152,6 +155,12 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Backups = backups.New(s.Fleet, s.Inventory, s.Store, o.Log, time.Now)
 	s.Jobs = jobs.New(jobs.Parts{Store: s.Store, Inventory: s.Inventory, Access: s.Access, Expand: s.Groups.Expand, Leases: leased, Feed: s.Feed, Log: o.Log, Now: time.Now, Look: o.JobsEvery})
 	s.Jobs.Does(job.Backup, s.Backups)
+	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Log: o.Log, Now: time.Now,
+		Timing: o.Firmware}); err != nil {
+		return err
+	}
+	s.Jobs.Does(job.Upgrade, s.Firmware)
+	s.Jobs.Does(job.GoBack, s.Firmware)
 	if err := s.Jobs.Start(ctx); err != nil {
 		return err
 	}

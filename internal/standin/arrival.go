@@ -85,13 +85,14 @@ func (d *device) breakForGood() error {
 		d.world.wg.Go(func() { d.lead(d.world.running) })
 	}
 	d.beSuccessor(d.spec.Serial + "-2")
+	d.slots = slots{Of: [2]slot{{Version: d.spec.Firmware}, {}}}
 	d.crated, d.powered, d.booting, d.hung, d.powerCut, d.hot, d.slow, d.lost = true, false, false, false, false, false, 0, false
 	clear(d.deadSupplies)
 	clear(d.refuse)
 	d.setRunning(d.spec.factory().config())
 	d.candidate = d.running.Clone()
 	if d.world.opts.Save != nil {
-		if err := errors.Join(d.world.opts.Save(d.spec.Name, nil), d.world.opts.Save(successorOf(d.spec.Name), []byte(d.spec.Serial))); err != nil {
+		if err := errors.Join(d.world.opts.Save(d.spec.Name, nil), d.world.opts.Save(firmwareOf(d.spec.Name), nil), d.world.opts.Save(successorOf(d.spec.Name), []byte(d.spec.Serial))); err != nil {
 			return err
 		}
 	}
@@ -119,7 +120,7 @@ func (w *World) Crated() map[string]string {
 
 // lead is the life of a device that comes by itself.
 func (d *device) lead(ctx context.Context) {
-	server := &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell}
+	server := d.newServer()
 	for ctx.Err() == nil {
 		d.world.mu.Lock()
 		ready, home := d.powered && !d.booting && !d.crated && !d.hung, d.cfg.callHome

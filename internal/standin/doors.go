@@ -30,9 +30,15 @@ func (d *device) listen(ctx context.Context) error {
 		return fmt.Errorf("stand-in %s: %w", d.spec.Name, err)
 	}
 	d.listener = newGatedListener(l, d.gate)
-	d.server = &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell}
+	d.server = d.newServer()
 	d.serve(ctx, d.listener)
 	return nil
+}
+
+// newServer makes what serves the connections of a device.
+func (d *device) newServer() *netconf.Server {
+	return &netconf.Server{Handler: &agent{d}, MaxMessage: 4 << 20, Shell: d.shell,
+		Subsystems: map[string]func(context.Context, io.ReadWriteCloser, string){"sftp": d.takeFiles}}
 }
 
 func (d *device) serve(ctx context.Context, l *gatedListener) {

@@ -30,7 +30,7 @@ const (
 
 // abilities are the operations of a device.
 func (d *device) abilities() []string {
-	out := []string{"ping", "traceroute", "reboot"}
+	out := []string{"ping", "traceroute", "reboot", "slots"}
 	if d.spec.Role == "switch" {
 		out = append(out, "bounce", "cable-test")
 		if slices.ContainsFunc(d.spec.Ports, func(p PortSpec) bool { return p.PoE }) {
@@ -66,7 +66,7 @@ func (a *agent) operate(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.
 
 func (a *agent) beginTask(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.Node, error) {
 	d := a.d
-	if len(op.Children) != 1 || !slices.Contains(d.abilities(), op.Children[0].Name) {
+	if len(op.Children) != 1 || !slices.Contains(append(d.abilities(), "install", "boot"), op.Children[0].Name) {
 		return nil, netconf.NewRPCError(netconf.TagInvalidValue, "", "that operation is not among %v", d.abilities())
 	}
 	how := op.Children[0]
@@ -104,6 +104,10 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 		return d.ping(t, how)
 	case "traceroute":
 		return d.traceroute(t, how)
+	case "install":
+		return d.beginInstall(t, how)
+	case "boot":
+		return d.beginBoot(how)
 	case "reboot":
 		d.tells(happening{severityAll, "SYSTEM", "the device restarts, as it was told", "", ""})
 		d.world.after(300*time.Millisecond, func() {

@@ -291,6 +291,7 @@ func (d *device) loseMemory() {
 		d.world.cancel(t.timer)
 	}
 	d.tasks = nil
+	d.inbox.empty()
 	for _, p := range d.ports {
 		p.counters, p.bounced, p.starved = tally{}, false, false
 	}

@@ -37,6 +37,8 @@ type Options struct {
 	// Load returns the startup configuration that was saved for a device, or nil. Save keeps it. Both may be nil.
 	Load func(device string) []byte
 	Save func(device string, config []byte) error
+	// FileRate is how many octets of files devices take each second; 0: as they come.
+	FileRate int
 	// Bootstrap tells devices that are unpacked where to ask what they are to be; it may be nil.
 	Bootstrap func() (Bootstrap, error)
 }
@@ -395,6 +397,8 @@ type device struct {
 	slow               time.Duration
 	tasks              map[uint32]*task // what it was asked to do, by number
 	lastTask           uint32
+	slots              slots
+	inbox              *inbox
 }
 
 type trial struct {
@@ -431,6 +435,8 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 			d.crated, d.powered = false, true // it was unpacked before
 		}
 	}
+	d.inbox = &inbox{rate: w.opts.FileRate}
+	d.loadSlots()
 	d.candidate = d.running.Clone()
 	if err := d.newHostKey("first"); err != nil {
 		return nil, err

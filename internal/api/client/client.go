@@ -124,6 +124,17 @@ func problemOf(resp *http.Response) *Problem {
 	return p
 }
 
+// upload sends a file as it is, however large it is, and decodes the answer to out.
+func (c *Client) upload(ctx context.Context, path string, file io.Reader, out any) error {
+	r, err := c.request(ctx, http.MethodPost, path, nil)
+	if err != nil {
+		return err
+	}
+	r.Body, r.ContentLength = io.NopCloser(file), -1
+	r.Header.Set("Content-Type", "application/octet-stream")
+	return c.exchange(r, out)
+}
+
 // call sends in, if not nil, and decodes the answer to out, if not nil.
 func (c *Client) call(ctx context.Context, method, path string, in, out any) error {
 	r, err := c.request(ctx, method, path, in)

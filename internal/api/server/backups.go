@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/backups"
@@ -196,6 +197,20 @@ func (s *server) devicesAsked(ctx context.Context, where, device string, needs .
 	if selector.Both(q.Where, q.Within) == (selector.All{}) && device == "" {
 		return nil, nil
 	}
+	return s.namesOf(q, device), nil
+}
+
+// namesAsked is devicesAsked that always lists them.
+func (s *server) namesAsked(ctx context.Context, where string, needs ...need) ([]string, error) {
+	q, err := s.asked(ctx, selector.Device, where, needs...)
+	if err != nil {
+		return nil, err
+	}
+	return s.namesOf(q, ""), nil
+}
+
+// namesOf lists the devices that a query picks, or the one of them of a name.
+func (s *server) namesOf(q catalog.Query, device string) []string {
 	q.Limit, q.Now = math.MaxInt, time.Now()
 	names := []string{}
 	for _, d := range s.Inventory.Devices(q).Rows {
@@ -203,7 +218,7 @@ func (s *server) devicesAsked(ctx context.Context, where, device string, needs .
 			names = append(names, d.Name)
 		}
 	}
-	return names, nil
+	return names
 }
 
 // seenBackup is a backup of a device on which who makes the request has a right.

@@ -50,14 +50,10 @@ func (s *server) jobRoutes(api huma.API) {
 	register(s, api, operateJobs, http.MethodPost, "/jobs", "make-job", "Have work be done on many devices, now, at a time, or again and again",
 		func(ctx context.Context, in *body[v1.JobRequest]) (*body[v1.Job], error) {
 			r := in.Body
-			when := job.When{Rule: r.When.Rule, Zone: r.When.Zone, Hours: r.When.Hours, CatchUp: r.When.CatchUp}
-			if r.When.At != nil {
-				when.At = r.When.At.UTC()
-			}
 			about, _ := job.Of(job.Kind(r.Kind))
 			var j job.Job
 			err := s.act(ctx, "make-job", r.Kind+" "+r.Title+" on "+r.Where, s.mayJob(ctx, about.Feature), func(by string) (err error) {
-				if j, err = job.New(job.Kind(r.Kind), by, r.Title, r.Where, r.Args, when, time.Now().UTC()); err != nil {
+				if j, err = jobOf(r, by); err != nil {
 					return err
 				}
 				j, err = s.Jobs.Make(ctx, j)
@@ -68,6 +64,23 @@ func (s *server) jobRoutes(api huma.API) {
 			}
 			out, err := s.jobOut(ctx, j)
 			return &body[v1.Job]{out}, err
+		})
+	register(s, api, operateJobs, http.MethodPost, "/jobs/plan", "plan-job", "What a job would do now; nothing is done",
+		func(ctx context.Context, in *body[v1.JobRequest]) (*body[v1.JobPlan], error) {
+			about, _ := job.Of(job.Kind(in.Body.Kind))
+			if err := s.mayJob(ctx, about.Feature); err != nil {
+				return nil, err
+			}
+			j, err := jobOf(in.Body, person(ctx).Name)
+			if err != nil {
+				return nil, err
+			}
+			steps, err := s.Jobs.Plan(ctx, j)
+			out := v1.JobPlan{Disturbs: about.Disturbs, Steps: []v1.JobStep{}}
+			for _, step := range steps {
+				out.Steps = append(out.Steps, stepOut(step))
+			}
+			return &body[v1.JobPlan]{out}, err
 		})
 	register(s, api, seeJobs, http.MethodGet, "/jobs/{number}", "get-job", "A job",
 		func(ctx context.Context, in *NumberPath) (*body[v1.Job], error) {
@@ -231,11 +244,24 @@ func (s *server) runDetail(ctx context.Context, number int64) (*body[v1.JobRunDe
 	all, where := everywhere(ctx, rights.See, rights.Jobs), within(ctx, rights.See, rights.Jobs)
 	for _, step := range steps {
 		if all || s.Inventory.HoldsDevice(step.Device, where) {
-			out.Steps = append(out.Steps, v1.JobStep{Device: step.Device, Wave: step.Wave + 1, State: string(step.State), Doing: step.Doing, Percent: step.Percent, Note: step.Note,
-				From: step.From, To: step.To, BegunAt: momentOf(step.BegunAt), EndedAt: momentOf(step.EndedAt)})
+			out.Steps = append(out.Steps, stepOut(step))
 		}
 	}
 	return &body[v1.JobRunDetail]{out}, nil
+}
+
+func stepOut(step job.Step) v1.JobStep {
+	return v1.JobStep{Device: step.Device, Wave: step.Wave + 1, State: string(step.State), Doing: step.Doing, Percent: step.Percent, Note: step.Note,
+		From: step.From, To: step.To, BegunAt: momentOf(step.BegunAt), EndedAt: momentOf(step.EndedAt)}
+}
+
+// jobOf is the job that somebody asks for.
+func jobOf(r v1.JobRequest, owner string) (job.Job, error) {
+	when := job.When{Rule: r.When.Rule, Zone: r.When.Zone, Hours: r.When.Hours, CatchUp: r.When.CatchUp}
+	if r.When.At != nil {
+		when.At = r.When.At.UTC()
+	}
+	return job.New(job.Kind(r.Kind), owner, r.Title, r.Where, r.Args, when, time.Now().UTC())
 }
 
 func (s *server) jobOut(ctx context.Context, j job.Job) (v1.Job, error) {

@@ -19,6 +19,7 @@ import (
 	"example.net/everypost/internal/service/backups"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
+	"example.net/everypost/internal/service/firmware"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
@@ -76,6 +77,8 @@ func (s *server) problem(err error) error {
 		return with(http.StatusUnprocessableEntity, v1.ProblemLogin, err)
 	case errors.Is(err, changes.ErrBusy), errors.Is(err, operations.ErrBusy), errors.Is(err, discovery.ErrBusy):
 		return with(http.StatusConflict, v1.ProblemBusy, err)
+	case errors.Is(err, firmware.ErrSigner):
+		return with(http.StatusConflict, v1.ProblemState, err)
 	case errors.Is(err, changes.ErrSecondPerson):
 		return with(http.StatusForbidden, v1.ProblemForbidden, err)
 	case errors.Is(err, changes.ErrState), errors.Is(err, operations.ErrOver), errors.Is(err, alarms.ErrOver), errors.Is(err, jobs.ErrState):
@@ -95,7 +98,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.Is(err, firmware.ErrInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemCannot, err)
@@ -114,7 +117,7 @@ var (
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
 	detail := err.Error()
-	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid} { // what is wrong comes first
+	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid, firmware.ErrInvalid, firmware.ErrSigner} { // what is wrong comes first
 		detail = strings.TrimPrefix(detail, mark.Error()+": ")
 	}
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}

@@ -63,6 +63,18 @@ func register[I, O any](s *server, api huma.API, n need, method, path, id, summa
 func registerLarge[I, O any](s *server, api huma.API, size int64, n need, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
 	op := described(n, method, path, id, summary)
 	op.MaxBodyBytes = size
+	registerOp(s, api, op, n, f)
+}
+
+// registerOctets is register for an operation whose handler reads the body itself, as it comes in.
+func registerOctets[I, O any](s *server, api huma.API, n need, method, path, id, summary string, f func(context.Context, *I) (*O, error)) {
+	op := described(n, method, path, id, summary)
+	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
+	registerOp(s, api, op, n, f)
+}
+
+func registerOp[I, O any](s *server, api huma.API, op huma.Operation, n need, f func(context.Context, *I) (*O, error)) {
+	id := op.OperationID
 	declared(id, reflect.TypeFor[O]())
 	huma.Register(api, op, func(ctx context.Context, in *I) (*O, error) {
 		out, err := f(ctx, in)

@@ -60,7 +60,9 @@ func build(closing context.Context, s *service.Service, o Options) (*server, htt
 	}
 	e.Use(middleware.SecureWithConfig(secure))
 	e.Use(unstored)
-	e.Use(middleware.BodyLimit(maxBody))
+	e.Use(middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: maxBody, Skipper: func(c *echo.Context) bool {
+		return c.Request().Method == http.MethodPost && c.Request().URL.Path == imagePath // it is bounded where it is read
+	}}))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		path := c.Request().URL.Path
 		return strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/terminal") // streams
@@ -107,6 +109,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.alarmRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
+	s.firmwareRoutes(api)
 	s.noticeRoutes(api)
 	s.settingRoutes(api)
 	s.bundleRoutes(api)

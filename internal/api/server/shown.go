@@ -118,6 +118,7 @@ func init() {
 	show(func(a v1.Alarm) []spot { return onDevice(rights.Alarms, a.Device) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })
 	show(func(h v1.BackupHit) []spot { return onDevice(rights.Configuration, h.Device) })
+	show(func(d v1.DeviceFirmware) []spot { return onDevice(rights.Firmware, d.Device) })
 	show(func(step v1.JobStep) []spot { return onDevice(rights.Jobs, step.Device) })
 	show(func(o v1.Operation) []spot { return onDevice(rights.Tests, o.Device) })
 	showWhole(func(s *server, p access.Person, c v1.Change) bool {
@@ -146,6 +147,7 @@ func init() {
 	part[v1.AlarmNote]()
 	part[v1.BackupHits]()
 	part[v1.JobRunDetail]()
+	part[v1.JobPlan]()
 	part[v1.AlarmCounts]()
 	part[v1.DeviceDetail]()
 	part[v1.Power]()
@@ -192,7 +194,7 @@ func init() {
 		reflect.TypeFor[v1.Fault](), reflect.TypeFor[v1.Count](), reflect.TypeFor[v1.MetricInfo](), reflect.TypeFor[v1.Setting](), reflect.TypeFor[v1.Column](), reflect.TypeFor[v1.SettingKind](),
 		reflect.TypeFor[v1.ReadySettings](), reflect.TypeFor[v1.ReadyRow](), reflect.TypeFor[v1.Notice](), reflect.TypeFor[v1.NoticeRequest](), reflect.TypeFor[v1.NoticeAnswer](), reflect.TypeFor[v1.Delivery](),
 		reflect.TypeFor[v1.MailServer](), reflect.TypeFor[v1.MailServerRequest](), reflect.TypeFor[v1.OperationKind](), reflect.TypeFor[v1.OperationParam](), reflect.TypeFor[v1.OperationColumn](), reflect.TypeFor[v1.OperationLine](),
-		reflect.TypeFor[v1.OperationFact](), reflect.TypeFor[v1.BackupRule](), reflect.TypeFor[v1.JobKind](), reflect.TypeFor[v1.JobParam](), reflect.TypeFor[v1.JobWhen](), reflect.TypeFor[v1.Job](), reflect.TypeFor[v1.JobRun](), reflect.TypeFor[v1.Reset](), reflect.TypeFor[v1.Beat](),
+		reflect.TypeFor[v1.OperationFact](), reflect.TypeFor[v1.BackupRule](), reflect.TypeFor[v1.Image](), reflect.TypeFor[v1.BaselineEntry](), reflect.TypeFor[v1.JobKind](), reflect.TypeFor[v1.JobParam](), reflect.TypeFor[v1.JobWhen](), reflect.TypeFor[v1.Job](), reflect.TypeFor[v1.JobRun](), reflect.TypeFor[v1.Reset](), reflect.TypeFor[v1.Beat](),
 	} {
 		parts[t] = true
 	}

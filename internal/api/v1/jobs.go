@@ -90,6 +90,12 @@ type JobStep struct {
 	EndedAt *time.Time `json:"ended_at,omitempty"`
 }
 
+// JobPlan is what a job would do now.
+type JobPlan struct {
+	Disturbs string    `json:"disturbs,omitempty" doc:"What is lost while it goes on"`
+	Steps    []JobStep `json:"steps" doc:"In the order of work"`
+}
+
 // JobAct is done to a job or a run of it.
 type JobAct struct {
 	Act string `json:"act" enum:"begin,hold,release,pause,resume,cancel,retry" doc:"Of a job: begin, hold, release. Of a run: pause, resume, cancel, retry"`

@@ -192,8 +192,17 @@ type Step struct {
 	Note    string    `json:"note,omitempty"`    // what came of it
 	From    string    `json:"from,omitempty"`    // as it was before
 	To      string    `json:"to,omitempty"`      // as it is to be
+	Image   int64     `json:"image,omitempty"`   // what it is given
+	Before  *Health   `json:"before,omitempty"`  // how the device did before
 	BegunAt time.Time `json:"begun_at"`
 	EndedAt time.Time `json:"ended_at"`
+}
+
+// Health is how a device does, as far as it is held against how it did before.
+type Health struct {
+	Up       []string `json:"up"`       // ports with a link to another device
+	Hosts    int      `json:"hosts"`    // other ports with a link
+	Troubles []string `json:"troubles"` // what is wrong inside, by key
 }
 
 // Counts says how many steps are in which state.

@@ -21,6 +21,7 @@ type Inside struct {
 	Page       string         `json:"page,omitempty"`     // address of the device's own page, where it tells it
 	Services   []RunService   `json:"services,omitempty"`
 	Licences   []Licence      `json:"licences,omitempty"`
+	Slots      []FirmwareSlot `json:"slots,omitempty"`
 	VRFs       []VRF          `json:"vrfs,omitempty"`
 	Clock      *Clock         `json:"clock,omitempty"` // nil: it does not tell the time
 
@@ -41,6 +42,24 @@ type RunService struct {
 	Port    int    `json:"port,omitempty"` // TCP; 0: none of its own
 	About   string `json:"about,omitempty"`
 }
+
+// FirmwareSlot is a place for firmware in a device.
+type FirmwareSlot struct {
+	Name    string    `json:"name"`
+	State   SlotState `json:"state"`
+	Version string    `json:"version,omitempty"`
+}
+
+// SlotState is how a slot stands.
+type SlotState string
+
+// The states of slots.
+const (
+	SlotRunning SlotState = "running"
+	SlotStandby SlotState = "standby" // what is in it can be booted
+	SlotFailed  SlotState = "failed"  // what is in it did not come up
+	SlotEmpty   SlotState = "empty"
+)
 
 // Clock is how the clock of a device stands.
 type Clock struct {

@@ -18,6 +18,8 @@ const (
 	Bounce     Kind = "bounce"
 	PowerCycle Kind = "power-cycle"
 	Reboot     Kind = "reboot"
+	Install    Kind = "install" // firmware, from a file that was sent
+	Boot       Kind = "boot"    // the firmware of a slot
 )
 
 // maxPorts is at how many ports something is done at once.
@@ -78,6 +80,16 @@ var kinds = []About{
 		Disturbs: "The device and all that hangs behind it are cut off until it is back.", Leaves: true,
 		Columns: []Column{{"step", "Step", ""}},
 		longest: func(Request) time.Duration { return 15 * time.Minute }},
+	{Kind: Install, Title: "Install firmware", Does: "puts the firmware of a file into the slot that does not run", Verb: rights.Operate, Feature: rights.Firmware, Inner: true,
+		Params: []Param{{Name: "file", Title: "File", Help: "its name on the device", Value: setting.Words(120)},
+			{Name: "sha256", Title: "SHA-256", Help: "of the file, in hexadecimal digits", Value: setting.Words(64)}},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 15 * time.Minute }},
+	{Kind: Boot, Title: "Boot a slot", Does: "starts again with the firmware of a slot", Verb: rights.Operate, Feature: rights.Firmware, Inner: true, Leaves: true,
+		Disturbs: "The device and all that hangs behind it are cut off until it is back.",
+		Params:   []Param{{Name: "slot", Title: "Slot", Help: "its name", Value: setting.Words(63)}},
+		Columns:  []Column{{"step", "Step", ""}},
+		longest:  func(Request) time.Duration { return 15 * time.Minute }},
 }
 
 func seconds(r Request) time.Duration {

@@ -32,6 +32,8 @@ type About struct {
 	Disturbs string
 	// Leaves tells that the device goes away with it, and is awaited.
 	Leaves bool
+	// Inner tells that it is a part of other work, such as an upgrade: nobody asks for it by itself.
+	Inner bool
 
 	longest   func(Request) time.Duration
 	summarise func([]Line) []Fact
@@ -69,8 +71,11 @@ type Request struct {
 // ErrInvalid tells that a request is none.
 var ErrInvalid = errors.New("that cannot be asked of a device")
 
-// Kinds lists all there are.
-func Kinds() []About { return slices.Clone(kinds) }
+// Kinds lists all that people can ask for.
+func Kinds() []About { return slices.DeleteFunc(All(), func(a About) bool { return a.Inner }) }
+
+// All lists all there are.
+func All() []About { return slices.Clone(kinds) }
 
 // Of tells of an operation.
 func Of(k Kind) (About, bool) {
@@ -117,9 +122,9 @@ func New(k Kind, args map[string]string) (Request, error) {
 }
 
 func names() string {
-	out := make([]string, len(kinds))
-	for i, a := range kinds {
-		out[i] = string(a.Kind)
+	var out []string
+	for _, a := range Kinds() {
+		out = append(out, string(a.Kind))
 	}
 	return strings.Join(out, ", ")
 }

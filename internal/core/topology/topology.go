@@ -122,6 +122,36 @@ func (g *Graph) Distance(device string) (links int, known bool) {
 	return links, known
 }
 
+// Behind counts the devices whose every way to an entry leads through a device: what is cut off while it restarts.
+func (g *Graph) Behind(device string) int {
+	seen := map[string]bool{device: true}
+	var queue []string
+	visit := func(d string) {
+		if !seen[d] {
+			seen[d] = true
+			queue = append(queue, d)
+		}
+	}
+	for _, e := range g.entries {
+		visit(e)
+	}
+	for len(queue) > 0 {
+		d := queue[0]
+		queue = queue[1:]
+		for _, l := range g.at[d] {
+			_, far := l.Other(d)
+			visit(far.Device)
+		}
+	}
+	behind := 0
+	for d := range g.distance {
+		if !seen[d] {
+			behind++
+		}
+	}
+	return behind
+}
+
 // WayUp returns the links from a device to the nearest entry, nearest link first, or nil when there is no way.
 func (g *Graph) WayUp(device string) []Link {
 	var way []Link

@@ -38,6 +38,9 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 		in.Services = append(in.Services, network.RunService{Name: s.TextAt("name"), Enabled: s.TextAt("enabled") != "false", Running: s.TextAt("running") == "true",
 			Port: number(s, "port"), About: s.TextAt("about")})
 	}
+	for _, f := range data.Child("device").All("firmware-slot") {
+		in.Slots = append(in.Slots, network.FirmwareSlot{Name: f.TextAt("name"), State: network.SlotState(f.TextAt("state")), Version: f.TextAt("version")})
+	}
 	for _, l := range data.Child("device").All("licence") {
 		ends, _ := time.Parse(time.DateOnly, l.TextAt("ends")) // what cannot be read is as good as not told
 		in.Licences = append(in.Licences, network.Licence{Name: l.TextAt("name"), Ends: ends})

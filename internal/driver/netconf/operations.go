@@ -28,8 +28,8 @@ const (
 func (s *session) Operations() []operation.Kind {
 	var out []operation.Kind
 	announced := announcedFeatures(s.rpc.Peer(), "ep-operations")
-	for _, a := range operation.Kinds() {
-		if announced[string(a.Kind)] {
+	for _, a := range operation.All() {
+		if announced[string(a.Kind)] || a.Inner && announced["slots"] {
 			out = append(out, a.Kind)
 		}
 	}

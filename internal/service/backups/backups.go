@@ -34,6 +34,7 @@ var ErrInvalid = errors.New("that cannot be done with a backup")
 // Fleet is what the package needs of the fleet.
 type Fleet interface {
 	View(name string) (fleet.View, bool)
+	AwaitTry(ctx context.Context, name string)
 	ReadDocument(ctx context.Context, name string) (network.Config, []byte, error)
 }
 
@@ -53,11 +54,8 @@ type Service struct {
 	ended  chan struct{}
 }
 
-// How long a step waits for the first try to reach its device, and how often it looks.
-const (
-	firstWait = time.Minute
-	firstLook = 200 * time.Millisecond
-)
+// firstWait is how long a step waits for the first try to reach its device.
+const firstWait = time.Minute
 
 // pruneEvery is between looks for what is too old.
 const pruneEvery = time.Hour
@@ -159,7 +157,9 @@ func (s *Service) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 	if err := tell(step); err != nil {
 		return step, err
 	}
-	s.firstSession(ctx, step.Device)
+	first, cancel := context.WithTimeout(ctx, firstWait)
+	s.fleet.AwaitTry(first, step.Device)
+	cancel()
 	b, fresh, err := s.Take(ctx, step.Device, ByJob, j.Owner)
 	if err != nil {
 		return step, err
@@ -171,25 +171,6 @@ func (s *Service) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 		step.State, step.Note = job.StepUnchanged, fmt.Sprintf("it still runs backup %d", b.Number)
 	}
 	return step, nil
-}
-
-// firstSession waits, within bounds, until a device was tried to be reached in the life of the service: a run that goes on after a restart
-// is there before the devices are.
-func (s *Service) firstSession(ctx context.Context, device string) {
-	ctx, cancel := context.WithTimeout(ctx, firstWait)
-	defer cancel()
-	tick := time.NewTicker(firstLook)
-	defer tick.Stop()
-	for {
-		if v, ok := s.fleet.View(device); !ok || v.Reach != network.ReachWaiting {
-			return
-		}
-		select {
-		case <-tick.C:
-		case <-ctx.Done():
-			return
-		}
-	}
 }
 
 // List lists backups, the newest first.

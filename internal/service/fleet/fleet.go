@@ -10,6 +10,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"math/rand/v2"
 	"net"
@@ -402,6 +403,26 @@ func (f *Fleet) ReadWhole(ctx context.Context, name string) (document []byte, er
 	return document, err
 }
 
+// tryLook is between looks whether it was tried to reach a device.
+const tryLook = 100 * time.Millisecond
+
+// AwaitTry waits until it was tried to reach a device in the life of the service: what goes on after a restart is there before the devices are. ctx
+// bounds it.
+func (f *Fleet) AwaitTry(ctx context.Context, name string) {
+	tick := time.NewTicker(tryLook)
+	defer tick.Stop()
+	for {
+		if v, ok := f.View(name); !ok || v.Reach != network.ReachWaiting {
+			return
+		}
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			return
+		}
+	}
+}
+
 // ReadDocument reads what a device runs at this moment, as the product models it and whole, in the device's own form.
 func (f *Fleet) ReadDocument(ctx context.Context, name string) (config network.Config, document []byte, err error) {
 	err = f.with(ctx, name, func(ctx context.Context, u *unit, s driver.Session) error {
@@ -448,6 +469,23 @@ func (f *Fleet) Operate(ctx context.Context, name string, r operation.Request, t
 		return fmt.Errorf("%w: %s offers no %s", ErrCannot, name, r.Kind)
 	}
 	return o.Operate(ctx, r, tell)
+}
+
+// PutFile has a device have a file of a name, and calls tell with how many of its octets are there. It takes as long as it takes.
+func (f *Fleet) PutFile(ctx context.Context, name, file string, from io.ReaderAt, size int64, tell func(int64)) error {
+	u, err := f.unit(name)
+	if err != nil {
+		return err
+	}
+	s, err := u.inHand()
+	if err != nil {
+		return err
+	}
+	t, ok := s.(driver.FileTaker)
+	if !ok {
+		return fmt.Errorf("%w: %s takes no files", ErrCannot, name)
+	}
+	return t.PutFile(ctx, file, from, size, tell)
 }
 
 // Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by

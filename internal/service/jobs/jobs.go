@@ -260,6 +260,14 @@ func (s *Service) plan(ctx context.Context, j job.Job, only []string) ([]job.Ste
 	return s.doers[j.Kind].Plan(ctx, j, devices)
 }
 
+// Plan tells what a job would do now.
+func (s *Service) Plan(ctx context.Context, j job.Job) ([]job.Step, error) {
+	if s.doers[j.Kind] == nil {
+		return nil, fmt.Errorf("%w: nothing here does a %s", ErrInvalid, j.Kind)
+	}
+	return s.plan(ctx, j, nil)
+}
+
 func need(j job.Job) permission.Need {
 	about, _ := job.Of(j.Kind)
 	return permission.To(rights.Operate, about.Feature)

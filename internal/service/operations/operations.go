@@ -116,7 +116,10 @@ func now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
 // Offers lists what a device can be asked to do.
 func (s *Service) Offers(device string) []operation.Kind {
 	v, _ := s.fleet.View(device)
-	return v.Can
+	return slices.DeleteFunc(slices.Clone(v.Can), func(k operation.Kind) bool {
+		about, _ := operation.Of(k)
+		return about.Inner
+	})
 }
 
 // Start has a device do something for somebody.
@@ -128,7 +131,7 @@ func (s *Service) Start(ctx context.Context, device, by string, r operation.Requ
 		return store.Operation{}, fleet.ErrUnknown
 	case v.Reach != network.ReachConnected:
 		return store.Operation{}, &fleet.GoneError{Device: device, Reach: v.Reach, Since: v.Since, Why: v.Why}
-	case !slices.Contains(v.Can, r.Kind):
+	case about.Inner, !slices.Contains(v.Can, r.Kind):
 		return store.Operation{}, fmt.Errorf("%w: %s offers no %s", fleet.ErrCannot, device, r.Kind)
 	case about.Disturbs != "" && s.leases.Held(device):
 		return store.Operation{}, ErrBusy

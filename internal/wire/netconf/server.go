@@ -29,6 +29,8 @@ type Server struct {
 	MaxMessage int // bytes; DefaultMaxMessage when 0
 	// Shell serves a terminal until it returns or ctx ends; nil when the server has none.
 	Shell func(ctx context.Context, ch io.ReadWriter, pty Pty, user string)
+	// Subsystems are served besides netconf, by name, each until it returns or ctx ends.
+	Subsystems map[string]func(ctx context.Context, ch io.ReadWriteCloser, user string)
 
 	lastID atomic.Uint32
 }

@@ -206,11 +206,24 @@ func (srv *Server) serveChannel(ctx context.Context, ch ssh.Channel, requests <-
 			continue
 		}
 		var name struct{ Name string }
-		ok := !started && r.Type == "subsystem" && ssh.Unmarshal(r.Payload, &name) == nil && name.Name == "netconf"
+		ok := !started && ssh.Unmarshal(r.Payload, &name) == nil
+		other := srv.Subsystems[name.Name]
+		ok = ok && (name.Name == "netconf" || other != nil)
 		if r.WantReply {
 			_ = r.Reply(ok, nil)
 		}
-		if ok {
+		switch {
+		case !ok:
+		case other != nil:
+			started = true
+			wg.Go(func() {
+				defer func() { _ = ch.Close() }()
+				stop := context.AfterFunc(ctx, func() { _ = ch.Close() })
+				defer stop()
+				other(ctx, ch, user)
+				_, _ = ch.SendRequest("exit-status", false, ssh.Marshal(struct{ Status uint32 }{0}))
+			})
+		default:
 			started = true
 			wg.Go(func() { _ = srv.ServeConn(ctx, ch, user) })
 		}

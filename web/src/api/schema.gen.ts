@@ -1281,6 +1281,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/firmware/baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which firmware each model is to run
+         * @description Needs the right to see firmware.
+         */
+        get: operations["list-baseline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/firmware/baseline/{maker}/{model}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say which firmware a model is to run
+         * @description Needs the right to administer firmware.
+         */
+        put: operations["put-baseline"];
+        post?: never;
+        /**
+         * Have a model be no part of the baseline
+         * @description Needs the right to administer firmware.
+         */
+        delete: operations["drop-baseline"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/firmware/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What devices run, and how it stands towards the baseline
+         * @description Needs the right to see firmware.
+         */
+        get: operations["list-device-firmware"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/firmware/images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The firmware in the library, the newest first
+         * @description Needs the right to see firmware.
+         */
+        get: operations["list-images"];
+        put?: never;
+        /**
+         * Add firmware to the library: the file of an image, as it is
+         * @description Needs the right to administer firmware.
+         */
+        post: operations["add-image"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/firmware/images/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget an image
+         * @description Needs the right to administer firmware.
+         */
+        delete: operations["remove-image"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/firmware/images/{number}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have devices be given an image, or no more
+         * @description Needs the right to administer firmware.
+         */
+        post: operations["act-on-image"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/found-devices": {
         parameters: {
             query?: never;
@@ -1557,6 +1685,26 @@ export interface paths {
         get: operations["list-job-kinds"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a job would do now; nothing is done
+         * @description Needs the right to operate jobs.
+         */
+        post: operations["plan-job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2873,6 +3021,20 @@ export interface components {
              */
             least: number;
         };
+        BaselineEntry: {
+            /** Format: int64 */
+            image: number;
+            maker: string;
+            model: string;
+            /** Format: date-time */
+            set_at: string;
+            set_by: string;
+            version: string;
+        };
+        BaselineRequest: {
+            /** Format: int64 */
+            image: number;
+        };
         Beat: {
             /** Format: date-time */
             at: string;
@@ -3540,6 +3702,22 @@ export interface components {
             vlans: components["schemas"]["VLAN"][];
             why?: string;
         };
+        DeviceFirmware: {
+            /** @description It can be upgraded from here */
+            able: boolean;
+            /** @description The version that it is to run */
+            baseline?: string;
+            device: string;
+            maker: string;
+            model: string;
+            runs: string;
+            slots: components["schemas"]["FirmwareSlot"][];
+            /**
+             * @description Towards the baseline; free: its model is no part of it
+             * @enum {string}
+             */
+            standing: "current" | "behind" | "ahead" | "free" | "unknown";
+        };
         Difference: {
             after: string;
             before: string;
@@ -3815,6 +3993,11 @@ export interface components {
             what: string;
             why: string;
         };
+        FirmwareSlot: {
+            name: string;
+            state: string;
+            version?: string;
+        };
         FoundDevice: {
             address: string;
             firmware: string;
@@ -3921,6 +4104,42 @@ export interface components {
             part: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module" | "client";
             unit: string;
         };
+        Image: {
+            /** Format: date-time */
+            added_at: string;
+            added_by: string;
+            /**
+             * Format: date-time
+             * @description Devices are given it only after
+             */
+            approved_at?: string;
+            approved_by?: string;
+            maker: string;
+            /** @description That may run it */
+            models: string[];
+            /** @description What the maker says of it */
+            notes?: string;
+            /** Format: int64 */
+            number: number;
+            /** @description Of the file (FIPS 180-4), in hexadecimal digits */
+            sha256: string;
+            /** @description Fingerprint of the key (Ed25519, RFC 8032) that it is signed with */
+            signer: string;
+            /**
+             * Format: int64
+             * @description Of the file
+             */
+            size_octets: number;
+            /** @description Images of the maker with this signature were approved before */
+            trusted: boolean;
+            version: string;
+        };
+        ImageAct: {
+            /** @enum {string} */
+            act: "approve" | "withdraw";
+            /** @description Trust its signature from now on, although others of the maker bear another one */
+            trust?: boolean;
+        };
         Inside: {
             bundles?: components["schemas"]["Bundle"][];
             classes?: components["schemas"]["ClassCount"][];
@@ -3943,6 +4162,7 @@ export interface components {
             services?: components["schemas"]["RunService"][];
             /** Format: int64 */
             sessions?: number;
+            slots?: components["schemas"]["FirmwareSlot"][];
             spanning?: components["schemas"]["SpanningTree"];
             stations?: components["schemas"]["Station"][];
             tunnels?: components["schemas"]["Tunnel"][];
@@ -3997,6 +4217,12 @@ export interface components {
             help: string;
             name: string;
             title: string;
+        };
+        JobPlan: {
+            /** @description What is lost while it goes on */
+            disturbs?: string;
+            /** @description In the order of work */
+            steps: components["schemas"]["JobStep"][];
         };
         JobRequest: {
             args?: {
@@ -4334,6 +4560,25 @@ export interface components {
              */
             total: number;
         };
+        ListBaselineEntry: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["BaselineEntry"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListChange: {
             /**
              * Format: int64
@@ -4459,6 +4704,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Device"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListDeviceFirmware: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["DeviceFirmware"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -4603,6 +4867,25 @@ export interface components {
         ListHits: {
             name: string;
             rows: components["schemas"]["RowHits"][];
+        };
+        ListImage: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Image"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
         };
         ListJob: {
             /**
@@ -8732,6 +9015,261 @@ export interface operations {
             };
         };
     };
+    "list-baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListBaselineEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                maker: string;
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaselineRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaselineEntry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                maker: string;
+                model: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-device-firmware": {
+        parameters: {
+            query?: {
+                /** @description A selector: which devices */
+                where?: string;
+                /** @description Only those that do not run what they are to run */
+                miss?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDeviceFirmware"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-images": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListImage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Image"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "act-on-image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImageAct"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Image"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-found": {
         parameters: {
             query?: never;
@@ -9236,6 +9774,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListJobKind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobPlan"];
                 };
             };
             /** @description Error */
