@@ -288,7 +288,8 @@ func (a *app) jobCommand() *cobra.Command {
 		}),
 	}
 	cmd.AddCommand(run)
-	for act, short := range map[string]string{"begin": "Do a job now", "hold": "Have a job not be done when it is due", "release": "Have a job be done again when it is due"} {
+	for _, one := range [][2]string{{"begin", "Do a job now"}, {"hold", "Have a job not be done when it is due"}, {"release", "Have a job be done again when it is due"}} {
+		act, short := one[0], one[1]
 		cmd.AddCommand(&cobra.Command{Use: act + " NUMBER", Short: short, Args: cobra.ExactArgs(1), Example: "  everypost job " + act + " 3",
 			RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 				n, err := numberOf(args[0], "job", "jobs")
@@ -306,7 +307,9 @@ func (a *app) jobCommand() *cobra.Command {
 				return nil
 			})})
 	}
-	for act, short := range map[string]string{"pause": "Have a run begin nothing more for now", "resume": "Have a run go on", "cancel": "End a run: what is under way ends where it can", "retry": "Do again what failed in a run, or was not begun there"} {
+	for _, one := range [][2]string{{"pause", "Have a run begin nothing more for now"}, {"resume", "Have a run go on"}, {"cancel", "End a run: what is under way ends where it can"},
+		{"retry", "Do again what failed in a run, or was not begun there"}} {
+		act, short := one[0], one[1]
 		cmd.AddCommand(&cobra.Command{Use: act + " RUN", Short: short, Args: cobra.ExactArgs(1), Example: "  everypost job " + act + " 12",
 			RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 				n, err := numberOf(args[0], "run", "job NUMBER")

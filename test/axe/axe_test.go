@@ -1,6 +1,7 @@
 package axe_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"maps"
@@ -12,6 +13,7 @@ import (
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/testing/browser"
 	"example.net/everypost/internal/testing/rig"
+	wire "example.net/everypost/internal/wire/image"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -32,6 +34,10 @@ func TestNothingSeriousForAxe(t *testing.T) {
 	require.NoError(t, r.World.Throw(standin.Tinker, "th-sw-02:1/1/7"))
 	c := r.Draft(t, [3]string{"th-sw-02:1/1/25", "trunk-vlans", "20,30"})
 	j, err := r.MakeJob(t.Context(), v1.JobRequest{Kind: "backup"})
+	require.NoError(t, err)
+	var image bytes.Buffer
+	require.NoError(t, standin.MakeImage(&image, wire.Header{Maker: "Halyard", Models: []string{"H24P"}, Version: "4.2.0", Notes: "Mends the fans."}, 1000, false))
+	_, err = r.AddImage(t.Context(), &image)
 	require.NoError(t, err)
 	// visit goes to a page without loading the console anew, as people do, where it is loaded and no window is open over it.
 	visit := func(path string) chromedp.Action {
@@ -97,6 +103,9 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"jobs":          {visit(fmt.Sprintf("/jobs?job=%d", j.Number)), browser.Shows("unchanged")},
 		"new job":       {visit("/jobs"), browser.Press("New job"), browser.Choose("When", "weekly"), browser.Shows("Sun")},
 		"backups":       {visit("/backups?backup=1"), browser.Shows("never drop it")},
+		"firmware":      {visit("/firmware"), browser.Shows("no baseline")},
+		"upgrade":       {visit("/firmware"), browser.Press("Upgrade…"), browser.Shows("runs its baseline")},
+		"library":       {visit("/firmware?view=library"), browser.Shows("Mends the fans")},
 		"found in them": {visit("/backups?find=hostname"), browser.Shows("lines in")},
 		"no device":     {visit("/devices/nobody"), browser.Shows("not found")},
 	}

@@ -157,6 +157,11 @@ func kindsWith(name string) string {
 	return join(out)
 }
 
+// Policies tells whether a setting of an object is of an access list, or says where one is in force.
+func Policies(object, field string) bool {
+	return KindOf(object) == OnACL || field == "acl-in" || field == "acl-out"
+}
+
 // KindOf tells what an object is by its name: "" is the device itself, vlan/40 a VLAN, lag1 a bundle, anything else a port.
 func KindOf(object string) Kind {
 	switch object {

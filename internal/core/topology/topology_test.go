@@ -44,6 +44,14 @@ func TestFarToNear(t *testing.T) {
 	assert.Equal(t, []string{"lost", "s3", "s2", "x", "s1", "e"}, NewGraph(chain, []string{"e"}).FarToNear([]string{"e", "s1", "x", "s2", "s3", "lost"}))
 }
 
+func TestBehind(t *testing.T) {
+	g := NewGraph(append([]Link{link("s3:9", "x:9")}, chain...), []string{"e"}) // a ring of s1, s2, s3 and x
+	for device, want := range map[string]int{"e": 4, "s1": 3, "s2": 0, "s3": 0, "x": 0, "lost": 0} {
+		assert.Equal(t, want, g.Behind(device), device)
+	}
+	assert.Equal(t, 1, NewGraph(chain, []string{"e"}).Behind("s2"))
+}
+
 func TestWayUp(t *testing.T) {
 	assert.Equal(t, []Link{chain[2], chain[1], chain[0]}, NewGraph(chain, []string{"e"}).WayUp("s3"))
 	assert.Empty(t, NewGraph(chain, []string{"e"}).WayUp("e"))

@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"slices"
 	"strings"
 	"time"
 
@@ -305,7 +304,7 @@ func (s *Service) Restore(ctx context.Context, number int64, onto, part string) 
 	}
 	var edits []intent.Edit
 	for _, d := range intent.Compare(onto, v.Config, want) {
-		if part == Policies && !isPolicy(d) || onto != b.Device && tellsApart(d) {
+		if part == Policies && !setting.Policies(d.Port.Port, d.Field) || onto != b.Device && tellsApart(d) {
 			continue
 		}
 		if e, err := intent.New(d.Port, d.Field, d.After); err == nil {
@@ -322,9 +321,4 @@ func (s *Service) Restore(ctx context.Context, number int64, onto, part string) 
 func tellsApart(d intent.Difference) bool {
 	s, err := setting.Lookup(setting.KindOf(d.Port.Port), d.Field)
 	return err == nil && s.Own && setting.IsDevice(d.Port.Port)
-}
-
-// isPolicy tells whether a difference is of an access list, or of where one is in force.
-func isPolicy(d intent.Difference) bool {
-	return setting.KindOf(d.Port.Port) == setting.OnACL || slices.Contains([]string{"acl-in", "acl-out"}, d.Field)
 }

@@ -324,7 +324,7 @@ type Device struct {
 	Able     bool        // whether it can be upgraded from here
 }
 
-// Devices tells how the firmware of devices stands.
+// Devices tells how the firmware of devices stands, first of those that do not run what they are to run.
 func (s *Service) Devices(ctx context.Context, names []string) ([]Device, error) {
 	b, err := s.baseline(ctx)
 	if err != nil {
@@ -338,5 +338,9 @@ func (s *Service) Devices(ctx context.Context, names []string) ([]Device, error)
 			out = append(out, d)
 		}
 	}
+	order := []Standing{Behind, Ahead, Unknown, Current, Free}
+	slices.SortFunc(out, func(a, b Device) int {
+		return cmp.Or(slices.Index(order, a.Standing)-slices.Index(order, b.Standing), strings.Compare(a.Name, b.Name))
+	})
 	return out, nil
 }

@@ -59,6 +59,8 @@ export type JobRun = Schemas["JobRun"];
 export type JobRunDetail = Schemas["JobRunDetail"];
 export type JobStep = Schemas["JobStep"];
 export type JobRequest = Schemas["JobRequest"];
+export type Image = Schemas["Image"];
+export type DeviceFirmware = Schemas["DeviceFirmware"];
 export type Backup = Schemas["Backup"];
 export type Saying = Schemas["Saying"];
 export type Template = Schemas["Template"];
@@ -135,6 +137,28 @@ export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
     [p.detail ?? p.title ?? `The service answered ${a.response.status}.`, ...first].join(" "),
     details,
   );
+}
+
+/** Sends a file as it is, and tells what part of it is sent. */
+export function upload(path: string, file: Blob, far: (part: number) => void): Promise<void> {
+  return new Promise((done, fail) => {
+    const r = new XMLHttpRequest(); // fetch does not tell how far it is
+    r.open("POST", path);
+    r.setRequestHeader("Content-Type", "application/octet-stream");
+    if (csrf) r.setRequestHeader("X-Everypost-CSRF", csrf);
+    if (triedRole()) r.setRequestHeader("X-Everypost-Try-Role", triedRole());
+    r.upload.onprogress = (e) => far(e.lengthComputable ? e.loaded / e.total : 0);
+    r.onerror = () => fail(new Problem(0, "unreachable", "The service was not reached. Send it again.", []));
+    r.onload = () => {
+      if (r.status < 300) return done();
+      let p: { type?: string; detail?: string } = {};
+      try {
+        p = JSON.parse(r.responseText);
+      } catch {} // what is no problem document still has its status
+      fail(new Problem(r.status, p.type ?? "", p.detail ?? `The service answered ${r.status}.`, []));
+    };
+    r.send(file);
+  });
 }
 
 export { api };

@@ -9,6 +9,7 @@ import {
   Eye,
   GitCompareArrows,
   Group,
+  HardDriveUpload,
   Layers,
   MapPin,
   MonitorSmartphone,
@@ -68,6 +69,7 @@ const groups = [
     title: "Upkeep",
     areas: [
       { path: "/jobs", name: "Jobs", icon: CalendarClock, features: ["jobs"] },
+      { path: "/firmware", name: "Firmware", icon: HardDriveUpload, features: ["firmware"] },
       { path: "/backups", name: "Backups", icon: Archive, features: ["backups"] },
     ],
   },

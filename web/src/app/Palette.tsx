@@ -62,6 +62,13 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       { id: "changes", words: "changes history", group: "Go to", show: "Changes", run: go(kept("/changes")) },
       { id: "jobs", words: "jobs schedule recurring work runs", group: "Go to", show: "Jobs", run: go(kept("/jobs")) },
       {
+        id: "firmware",
+        words: "firmware images baseline upgrade versions",
+        group: "Go to",
+        show: "Firmware",
+        run: go(kept("/firmware")),
+      },
+      {
         id: "backups",
         words: "backups configurations kept restore find",
         group: "Go to",

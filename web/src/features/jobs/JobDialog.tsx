@@ -1,7 +1,8 @@
 import { type FormEvent, useState } from "react";
 import type { Job, JobKind, JobRequest } from "../../api/client";
-import { Button, Field, inputClass, Modal } from "../../ui/controls";
-import { useJobKinds, useMakeJob } from "./queries";
+import { Button, Field, inputClass, Modal, ScrollRegion } from "../../ui/controls";
+import { many } from "../../ui/time";
+import { useJobKinds, useJobPlan, useMakeJob } from "./queries";
 
 const days = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"] as const;
 const dayNames = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
@@ -74,6 +75,9 @@ export function JobDialog({
   const [args, setArgs] = useState<Record<string, string>>({});
   const [when, setWhen] = useState(blank);
   const make = useMakeJob();
+  const [planned, setPlanned] = useState(where); // what the plan is of: what was typed once it is whole
+  const disturbs = kind?.disturbs !== undefined;
+  const plan = useJobPlan(kind?.kind ?? "", planned.trim(), disturbs);
   const put = (more: Partial<Typed>) => setWhen({ ...when, ...more });
   const recurs = when.repeat !== "now" && when.repeat !== "then";
   const lacks =
@@ -138,6 +142,7 @@ export function JobDialog({
                 placeholder="site = tern-haven"
                 value={on}
                 onChange={(e) => setOn(e.target.value)}
+                onBlur={() => setPlanned(on)}
               />
             )}
           </Field>
@@ -287,6 +292,7 @@ export function JobDialog({
             Do it later where the service does not run when it is due
           </label>
         )}
+        {disturbs && <Plan plan={plan} />}
         {make.isError && (
           <p role="alert" className="text-down">
             {make.error.message}
@@ -294,8 +300,12 @@ export function JobDialog({
         )}
         <div className="mt-1 flex justify-end gap-2">
           <Button onClick={onClose}>Leave it</Button>
-          <Button type="submit" kind="main" disabled={make.isPending || !kind || lacks}>
-            {when.repeat === "now" ? "Begin" : "Make the job"}
+          <Button type="submit" kind="main" disabled={make.isPending || !kind || lacks || (disturbs && !plan.data)}>
+            {when.repeat !== "now"
+              ? "Make the job"
+              : disturbs && plan.data
+                ? `${kind?.title}: ${many(plan.data.steps.length, "device")}`
+                : "Begin"}
           </Button>
         </div>
       </form>
@@ -304,3 +314,39 @@ export function JobDialog({
 }
 
 const says = (k: JobKind) => `It ${k.does}.${k.disturbs ? ` ${k.disturbs}` : ""}`;
+
+/** Which devices come when, and what each is to run. */
+function Plan({ plan }: { plan: ReturnType<typeof useJobPlan> }) {
+  if (plan.isError)
+    return (
+      <p role="alert" className="text-down">
+        {plan.error.message}
+      </p>
+    );
+  if (!plan.data) return <p className="text-soft">Looking what it would do…</p>;
+  return (
+    <ScrollRegion label="What it would do" className="max-h-44 overflow-auto rounded border border-rule">
+      <table className="w-full border-collapse text-left text-sm">
+        <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+          <tr>
+            {["Wave", "Device", "Runs", "Is to run"].map((h) => (
+              <th key={h} scope="col" className="h-6 px-2 font-medium">
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {plan.data.steps.map((s) => (
+            <tr key={s.device} className="border-t border-rule/60 first:border-0">
+              <td className="px-2 tabular-nums">{s.wave === 1 ? "1, the trial" : s.wave}</td>
+              <td className="px-2 font-mono">{s.device}</td>
+              <td className="px-2 font-mono text-soft">{s.from}</td>
+              <td className="px-2 font-mono">{s.to}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </ScrollRegion>
+  );
+}

@@ -436,12 +436,17 @@ function Run({ number, me, show }: { number: number; me: Person; show: (job: num
 /** How far a run is. */
 function Bar({ counts }: { counts: JobRun["counts"] }) {
   const all = allOf(counts);
+  const done = through(counts);
   return (
-    <progress
+    <div
+      role="progressbar"
       aria-label="How far it is"
-      className="h-1.5 w-full accent-[var(--accent)]"
-      max={all}
-      value={through(counts)}
-    />
+      aria-valuemin={0}
+      aria-valuemax={all}
+      aria-valuenow={done}
+      className="h-1.5 overflow-hidden rounded-sm bg-rule"
+    >
+      <div className="h-full bg-accent" style={{ width: `${all ? (100 * done) / all : 0}%` }} />
+    </div>
   );
 }

@@ -38,6 +38,16 @@ export const useJobRun = (number: number) =>
     enabled: number > 0,
   });
 
+/** What a job would do now. */
+export const useJobPlan = (kind: string, where: string, on: boolean) =>
+  useQuery({
+    queryKey: ["jobs", "plan", kind, where],
+    queryFn: () =>
+      take(api.POST("/api/v1/jobs/plan", { body: { kind: kind as JobRequest["kind"], where: where || undefined } })),
+    enabled: on,
+    retry: false,
+  });
+
 /** Has all that is shown of jobs read anew after something was done to one. */
 function useRenew() {
   const qc = useQueryClient();
