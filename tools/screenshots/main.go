@@ -139,7 +139,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/alarms"), browser.Shows("gives no power"), browser.Press("Alarm "), browser.Shows("To do:"), picture("alarms"),
 		browser.Theme("dark"),
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
-		browser.Theme("light"), chromedp.Navigate(base+"/changes?view=compare&ago=1h"), browser.Shows("in change 2"), picture("compare"),
+		browser.Theme("light"), chromedp.Navigate(base+"/jobs?job=2"), browser.Shows("it runs 4.2.0"), picture("jobs"),
 		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("Its ports"), picture("vlans"),
 		chromedp.Navigate(base+"/devices/ng-sw-02?sel=1%2F1%2F5&settings=Layers"), browser.Shows("tried at night"), picture("layers"),
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
@@ -154,7 +154,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/changes?view=rules&tray=4"), browser.Shows("Waits to be pushed"), picture("waiting"),
 		chromedp.Navigate(base+"/changes?tray=3"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
-		chromedp.Navigate(base+"/people?tab=roles&role=technician"), browser.Shows("What the rules come to"), picture("roles"),
+		chromedp.Navigate(base+"/firmware?view=library"), browser.Shows("Enhanced open"), picture("firmware"),
 		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 3"), browser.Shows("set to critical"),
 		browser.Until("document.querySelector(`aside[aria-label='Draft tray']`).innerText.includes(`poe-priority`)"), picture("templates"),
 	)
