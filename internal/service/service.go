@@ -146,7 +146,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Changes.Start()
-	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
 		return err
 	}
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
@@ -155,7 +155,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Backups = backups.New(s.Fleet, s.Inventory, s.Store, o.Log, time.Now)
 	s.Jobs = jobs.New(jobs.Parts{Store: s.Store, Inventory: s.Inventory, Access: s.Access, Expand: s.Groups.Expand, Leases: leased, Feed: s.Feed, Log: o.Log, Now: time.Now, Look: o.JobsEvery})
 	s.Jobs.Does(job.Backup, s.Backups)
-	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Log: o.Log, Now: time.Now,
+	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,
 		Timing: o.Firmware}); err != nil {
 		return err
 	}

@@ -63,6 +63,8 @@ type Network struct {
 	Devices []*catalog.Device
 	Links   []*catalog.Link // each once
 	Drift   map[string]int  // settings that differ from what is intended, by device
+	// Restarting are the devices that were told to restart: that they are gone is a warning, and of their links nothing is said.
+	Restarting map[string]bool
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
 	DiskUsed float64
 }
@@ -87,6 +89,10 @@ func Standing(n Network) []Condition {
 			continue
 		case network.ReachGone:
 			raise(DeviceGone, at, "", map[string]any{"why": d.Why})
+			if n.Restarting[d.Name] {
+				last := &out[len(out)-1]
+				last.Severity, last.Args = Warning, map[string]any{"why": "it restarts, as it was told"}
+			}
 			continue
 		case network.ReachConnected:
 		default:
@@ -118,6 +124,9 @@ func Standing(n Network) []Condition {
 		}
 	}
 	for _, l := range n.Links {
+		if n.Restarting[l.A.Device] || n.Restarting[l.B.Device] {
+			continue
+		}
 		kind := LinkDown
 		switch {
 		case l.Kind == topology.Tunnel:

@@ -20,6 +20,7 @@ import (
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/service/feed"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 )
 
@@ -52,6 +53,7 @@ type Service struct {
 	inventory Inventory
 	layers    Layers
 	feed      *feed.Feed
+	leases    *leases.Leases
 	disk      func() float64
 	log       *slog.Logger
 	now       func() time.Time
@@ -78,6 +80,7 @@ type Parts struct {
 	Inventory Inventory
 	Layers    Layers
 	Feed      *feed.Feed
+	Leases    *leases.Leases
 	Disk      func() float64 // how much of the service's own disk is used, in parts of 1
 	Log       *slog.Logger
 	Now       func() time.Time
@@ -86,7 +89,7 @@ type Parts struct {
 // New returns the service, which works until Close.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	own, stop := context.WithCancel(context.Background())
-	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, disk: p.Disk, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
+	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, disk: p.Disk, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
 	var err error
 	if s.known, err = p.Store.Alarms(ctx, store.AlarmQuery{Since: p.Now().Add(-alarm.Again), Limit: math.MaxInt32}); err != nil {
 		stop()
@@ -173,6 +176,12 @@ func (s *Service) touch(device string, t touched) {
 func (s *Service) seen() alarm.Network {
 	all := catalog.Query{Limit: math.MaxInt, Now: s.now()}
 	n := alarm.Network{Devices: s.inventory.Devices(all).Rows, Drift: s.layers.Drifted(), DiskUsed: s.disk()}
+	n.Restarting = map[string]bool{}
+	for _, d := range n.Devices {
+		if s.leases.Restarting(d.Name) {
+			n.Restarting[d.Name] = true
+		}
+	}
 	n.Links = slices.DeleteFunc(slices.Clone(s.inventory.Links(all).Rows), func(l *catalog.Link) bool { return !l.First() })
 	return n
 }
@@ -216,7 +225,7 @@ func (s *Service) Look(ctx context.Context) error {
 		for _, a := range list {
 			was, known := before[a.Number]
 			switch {
-			case a.ClearedAt.IsZero() && (!known || !was.ClearedAt.IsZero()):
+			case a.ClearedAt.IsZero() && (!known || !was.ClearedAt.IsZero() || a.Severity.Compare(was.Severity) < 0): // or it is worse than it was
 				out = append(out, fact.Of(at, a.Subject, fact.AlarmRaised{Alarm: a.Number, Type: a.Type, Name: a.Name, Severity: string(a.Severity), Args: a.Args, Cause: a.Cause}))
 			case !a.ClearedAt.IsZero() && was.ClearedAt.IsZero() && known && was.ClosedBy == "":
 				out = append(out, fact.Of(at, a.Subject, fact.AlarmCleared{Alarm: a.Number, Type: a.Type, Args: a.Args}))

@@ -17,6 +17,7 @@ import (
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/feed"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 )
 
@@ -26,6 +27,8 @@ type bench struct {
 	file  string
 	store *store.Store
 	feed  *feed.Feed
+
+	leases leases.Leases
 
 	mu    sync.Mutex
 	at    time.Time
@@ -80,7 +83,7 @@ func (b *bench) begin(t *testing.T) {
 	require.NoError(t, err)
 	b.feed, err = feed.New(t.Context(), b.store, slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
-	b.Service, err = alarms.New(t.Context(), alarms.Parts{Store: b.store, Inventory: b, Layers: b, Feed: b.feed, Disk: func() float64 { return 0.2 }, Log: slog.New(slog.DiscardHandler), Now: b.now})
+	b.Service, err = alarms.New(t.Context(), alarms.Parts{Store: b.store, Inventory: b, Layers: b, Feed: b.feed, Leases: &b.leases, Disk: func() float64 { return 0.2 }, Log: slog.New(slog.DiscardHandler), Now: b.now})
 	require.NoError(t, err)
 }
 
@@ -140,6 +143,43 @@ func TestAnAlarmLivesOverRestarts(t *testing.T) {
 		codes = append(codes, e.Code())
 	}
 	assert.Equal(t, []fact.Code{"alarm.cleared", "alarm.raised"}, codes)
+}
+
+// A device that restarts as it was told is a warning, and nothing is said of its links; once it should be back it is what it is.
+func TestAPlannedRestartIsNoCriticalAlarm(t *testing.T) {
+	t.Parallel()
+	b := open(t)
+	core, sw := device("th-sw-01", network.ReachConnected), device("th-sw-02", network.ReachGone)
+	down := []*catalog.Link{{Line: topology.Line{Kind: topology.Cable, A: topology.End{Device: "th-sw-01", Name: "1"}, B: topology.End{Device: "th-sw-02", Name: "2"}, Members: 1}, Health: network.HealthDown}}
+	down[0].Own = down[0].A
+	over := b.leases.Restarts("th-sw-02")
+	for range 4 {
+		b.after(t, 3*time.Second, down, core, sw)
+	}
+	open := b.all(t, store.AlarmQuery{Open: true})
+	require.Len(t, open, 1)
+	assert.Equal(t, [3]any{alarm.DeviceGone, alarm.Warning, "it restarts, as it was told"}, [3]any{open[0].Type, open[0].Severity, open[0].Args["why"]})
+	number := open[0].Number
+	over()
+	for range 4 {
+		b.after(t, 3*time.Second, down, core, sw)
+	}
+	severities := map[int64]alarm.Severity{}
+	for _, a := range b.all(t, store.AlarmQuery{Open: true}) {
+		severities[a.Number] = a.Severity
+	}
+	assert.Len(t, severities, 2, "the link too")
+	assert.Equal(t, alarm.Critical, severities[number], "it is the same, and worse")
+	b.feed.Settle()
+	facts, err := b.store.FactsAfter(t.Context(), 0, 100)
+	require.NoError(t, err)
+	var raised []string
+	for _, f := range facts {
+		if w, ok := f.What.(fact.AlarmRaised); ok && w.Alarm == number {
+			raised = append(raised, w.Severity)
+		}
+	}
+	assert.Equal(t, []string{"warning", "critical"}, raised, "who is told of critical ones only is told then")
 }
 
 func TestWhatFollowsIsFolded(t *testing.T) {

@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
 	"example.net/everypost/internal/wire/image"
 )
@@ -65,6 +66,7 @@ type Parts struct {
 	Fleet   Fleet
 	Backups Backups
 	Network Network
+	Leases  *leases.Leases
 	Log     *slog.Logger
 	Now     func() time.Time
 	Timing

@@ -131,12 +131,17 @@ type work struct {
 	j    job.Job
 	step job.Step
 	tell func(job.Step) error
+	back func() // tells that it does not restart any more
 }
 
 // Do implements jobs.Doer.
 func (s *Service) Do(ctx context.Context, j job.Job, step job.Step, tell func(job.Step) error) (job.Step, error) {
-	w := &work{s, j, step, tell}
+	w := &work{s: s, j: j, step: step, tell: tell, back: func() {}}
+	if step.Before != nil { // it was told to restart in a life before
+		w.back = s.Leases.Restarts(step.Device)
+	}
 	err := w.do(ctx)
+	w.back()
 	return w.step, err
 }
 
@@ -289,6 +294,8 @@ func (w *work) restart(ctx context.Context) error {
 	if err := w.doing(doRestart); err != nil {
 		return err
 	}
+	w.back()
+	w.back = w.s.Leases.Restarts(w.step.Device)
 	if err := w.operate(ctx, operation.Boot, map[string]string{"slot": v.Inside.Slots[spare].Name}); err != nil {
 		if now, _ := w.s.Fleet.View(w.step.Device); now.Reach == network.ReachConnected && now.Since.Equal(v.Since) {
 			return err

@@ -5,8 +5,9 @@ import "sync"
 
 // Leases are those of devices. The zero value is good.
 type Leases struct {
-	mu   sync.Mutex
-	held map[string]int
+	mu       sync.Mutex
+	held     map[string]int
+	restarts map[string]int
 }
 
 // Take takes devices until giveBack is called. Who may work on a device at all is for others to say: several may hold one.
@@ -35,4 +36,28 @@ func (l *Leases) Held(device string) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return l.held[device] > 0
+}
+
+// Restarts tells that a device was told to restart, until over is called: that it is gone is no news.
+func (l *Leases) Restarts(device string) (over func()) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.restarts == nil {
+		l.restarts = map[string]int{}
+	}
+	l.restarts[device]++
+	return sync.OnceFunc(func() {
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		if l.restarts[device]--; l.restarts[device] == 0 {
+			delete(l.restarts, device)
+		}
+	})
+}
+
+// Restarting tells whether a device was told to restart, and is not back.
+func (l *Leases) Restarting(device string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.restarts[device] > 0
 }

@@ -222,6 +222,9 @@ func (s *Service) lead(ctx context.Context, r *run, about operation.About, befor
 	defer r.cancel(nil)
 	o := r.now()
 	giveBack := func() {}
+	if about.Leaves {
+		defer s.leases.Restarts(o.Device)()
+	}
 	if about.Disturbs != "" {
 		giveBack = s.leases.Take(o.Device)
 		s.feed.Tell(fact.Of(o.StartedAt, fact.TheDevice(o.Device), fact.DeviceAsked{By: o.By, To: o.Request.String()}))
