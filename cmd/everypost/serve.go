@@ -66,6 +66,7 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.BoolVar(&o.newKey, "new-secrets-key", false, "where the key of the secrets is lost, make a new one; every device then has to be given its password anew")
 	o.doors.flags(f)
 	f.StringVar(&o.config, "config", os.Getenv("EVERYPOST_CONFIG"), "YAML file with settings (EVERYPOST_CONFIG)")
+	cmd.AddCommand(archiveCommands()...)
 	return cmd
 }
 

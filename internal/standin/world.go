@@ -343,6 +343,13 @@ func (w *World) Running(device string) *xmlnode.Node {
 	return w.devices[device].running.Clone()
 }
 
+// FirmwareOf is what a device really runs.
+func (w *World) FirmwareOf(device string) string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.devices[device].spec.Firmware
+}
+
 // TrialOpen reports whether a device waits for a confirmed commit to be confirmed.
 func (w *World) TrialOpen(device string) bool {
 	w.mu.Lock()
