@@ -52,7 +52,7 @@ export function useKept(): (path: string) => string {
     if (v) kept.set(name, v);
   }
   const s = kept.toString();
-  return (path) => (s ? `${path}?${s}` : path);
+  return (path) => (s ? `${path}${path.includes("?") ? "&" : "?"}${s}` : path);
 }
 
 /** The selector that is in force on the whole console. */

@@ -103,7 +103,7 @@ export function BackupsPage({ me }: { me: Person }) {
           only
           where={scope}
           onClose={() => setMaking(false)}
-          made={(j) => void go(`${kept("/jobs")}${kept("/jobs").includes("?") ? "&" : "?"}job=${j.number}`)}
+          made={(j) => void go(kept(`/jobs?job=${j.number}`))}
         />
       )}
     </div>

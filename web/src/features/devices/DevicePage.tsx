@@ -320,6 +320,7 @@ function Configuration({ name }: { name: string }) {
   const [defaults, setDefaults] = useView("defaults");
   const [section, setSection] = useView("section");
   const [find, setFind] = useTyped("find");
+  const kept = useKept();
   const c = useConfiguration(name, defaults !== "");
   const lines = (c.data ?? "").split("\n");
   const shown = linesOf(lines, section);
@@ -330,6 +331,9 @@ function Configuration({ name }: { name: string }) {
       title="What the device runs, in its own form"
       aside={
         <span className="flex items-center gap-4">
+          <Link to={kept(`/backups?device=${name}`)} className="text-buff-ink underline">
+            What it ran before
+          </Link>
           <label className="flex items-center gap-1.5">
             <input
               type="checkbox"

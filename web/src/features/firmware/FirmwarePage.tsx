@@ -76,7 +76,7 @@ export function FirmwarePage({ me }: { me: Person }) {
           only
           where={scope}
           onClose={() => setJob(null)}
-          made={(j) => void go(`${kept("/jobs")}${kept("/jobs").includes("?") ? "&" : "?"}job=${j.number}`)}
+          made={(j) => void go(kept(`/jobs?job=${j.number}`))}
         />
       )}
     </div>
