@@ -67,7 +67,7 @@ func whyText(b v1.Backup) string {
 	if b.ChangedBy != "" {
 		return "changed by " + b.ChangedBy
 	}
-	return "it changed"
+	return "as it was seen"
 }
 
 func pinText(b v1.Backup) string {

@@ -281,7 +281,7 @@ function RunningJobs() {
     <Link
       key={j.number}
       to={`/jobs?job=${j.number}`}
-      className="inline-flex items-center gap-1.5 text-soft hover:text-ink"
+      className="inline-flex items-center gap-1.5 text-soft hover:text-ink max-md:hidden"
     >
       <Shape state="trial" size={10} /> {j.title}: {farOf(j.last?.counts ?? {})}
     </Link>

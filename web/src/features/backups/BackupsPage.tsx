@@ -115,7 +115,7 @@ const why = (b: Backup) =>
     hand: `read by ${b.by}`,
     job: `job of ${b.by}`,
     upgrade: "before an upgrade",
-    change: b.changed_by ? `changed by ${b.changed_by}` : "it changed",
+    change: b.changed_by ? `changed by ${b.changed_by}` : "as it was seen",
   })[b.why];
 
 function List({
