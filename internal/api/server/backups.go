@@ -109,7 +109,7 @@ func (s *server) backupRoutes(api huma.API) {
 				return nil, err
 			}
 			document, err := s.Backups.Content(ctx, in.Number)
-			return &content{ContentType: "application/xml", Disposition: fmt.Sprintf("inline; filename=%q", fmt.Sprintf("%s-%d.xml", b.Device, b.Number)), Body: document}, err
+			return &content{ContentType: "application/xml", Disposition: fmt.Sprintf("attachment; filename=%q", fmt.Sprintf("%s-%d.xml", b.Device, b.Number)), Body: document}, err
 		})
 	type compareInput struct {
 		NumberPath

@@ -28,6 +28,9 @@ const (
 	doCheck   = "looking whether all is well"
 )
 
+// stallTime is for how long nothing may come of sending an image before it is given up.
+const stallTime = 2 * time.Minute
+
 // Plan implements jobs.Doer: those of the devices that do not run what they are to run, in waves.
 func (s *Service) Plan(ctx context.Context, j job.Job, devices []string) ([]job.Step, error) {
 	b, err := s.baseline(ctx)
@@ -253,7 +256,10 @@ func (w *work) install(ctx context.Context) error {
 	file := i.SHA256[:16] + ".image"
 	sending, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
+	stalled := time.AfterFunc(stallTime, func() { cancel(fmt.Errorf("the device took nothing more of the image for %s", stallTime)) })
+	defer stalled.Stop()
 	err = w.s.Fleet.PutFile(sending, w.step.Device, file, f, i.Size, func(sent int64) {
+		stalled.Reset(stallTime)
 		w.step.Percent = int(100 * sent / max(i.Size, 1))
 		if err := w.tell(w.step); err != nil {
 			cancel(err)

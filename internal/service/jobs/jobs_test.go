@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -378,6 +379,34 @@ func TestWhatIsDisturbedWaitsForOthers(t *testing.T) {
 	assert.Equal(t, job.StepWaiting, steps[0].State)
 	release()
 	b.stands(t, j.LastRun, job.Done)
+}
+
+func TestNoDeviceIsDisturbedByTwoAtOnce(t *testing.T) {
+	t.Parallel()
+	b := open(t)
+	var at, most, done atomic.Int32
+	b.do = func(_ context.Context, step job.Step, tell func(job.Step) error) (job.Step, error) {
+		most.Store(max(most.Load(), at.Add(1)))
+		for range 5 { // others have their chance meanwhile
+			if err := tell(step); err != nil {
+				return step, err
+			}
+		}
+		at.Add(-1)
+		done.Add(1)
+		step.State = job.StepDone
+		return step, nil
+	}
+	var runs []int64
+	for range 8 {
+		runs = append(runs, b.make(t, job.Upgrade, "site = fulmar", job.When{}, nil).LastRun)
+	}
+	for _, r := range runs {
+		b.stands(t, r, job.Done)
+	}
+	assert.EqualValues(t, 1, most.Load())
+	assert.EqualValues(t, 8, done.Load())
+	assert.False(t, b.leases.Held("fm-sw-01"))
 }
 
 // A job works by the rights of its owner as they are when it is done.

@@ -22,7 +22,8 @@ type run struct {
 	run    job.Run
 	steps  []job.Step
 	paused bool
-	ending bool // nothing can be done to it any more
+	ending bool           // nothing can be done to it any more
+	leased map[int]func() // gives the device of a step back
 }
 
 // errCancelled tells a step that somebody ended its run.
@@ -47,7 +48,7 @@ func (r *run) woken() {
 // lead takes a run in hand until it is over, or the service stops.
 func (s *Service) lead(j job.Job, at job.Run, steps []job.Step) {
 	ctx, cancel := context.WithCancelCause(s.ctx)
-	r := &run{job: j, cancel: cancel, wake: make(chan struct{}, 1), run: at, steps: steps, paused: at.State == job.Paused}
+	r := &run{job: j, cancel: cancel, wake: make(chan struct{}, 1), run: at, steps: steps, paused: at.State == job.Paused, leased: map[int]func(){}}
 	s.mu.Lock()
 	s.open[at.Number] = r
 	s.mu.Unlock()
@@ -95,7 +96,6 @@ func (s *Service) next(r *run) (begin []int, over bool) {
 	case !r.job.When.Open(s.now()):
 		state, begin = job.Waiting, nil
 	}
-	begin = slices.DeleteFunc(begin, func(i int) bool { return about.Disturbs != "" && s.Leases.Held(r.steps[i].Device) })
 	n := job.Counts(r.steps)
 	if n[job.StepRunning] == 0 && (stop || n[job.StepWaiting] == 0) {
 		return nil, true
@@ -107,6 +107,15 @@ func (s *Service) next(r *run) (begin []int, over bool) {
 			return nil, false
 		}
 		s.told(r.job.Number)
+	}
+	if about.Disturbs != "" {
+		begin = slices.DeleteFunc(begin, func(i int) bool {
+			giveBack, ok := s.Leases.Try(r.steps[i].Device)
+			if ok {
+				r.leased[i] = giveBack
+			}
+			return !ok
+		})
 	}
 	if len(begin) == 0 {
 		return nil, false
@@ -121,10 +130,21 @@ func (s *Service) next(r *run) (begin []int, over bool) {
 	if err := s.Store.PutJobSteps(s.ctx, r.run.Number, record...); err != nil { // what is not recorded is not begun
 		s.Log.Error("a step could not be recorded, and is not begun yet", "run", r.run.Number, "err", err)
 		r.steps = was
+		for _, i := range begin {
+			r.giveBack(i)
+		}
 		return nil, false
 	}
 	s.told(r.job.Number)
 	return begin, false
+}
+
+// giveBack gives the device of a step back, where it was taken. It is called with the lock held.
+func (r *run) giveBack(i int) {
+	if f := r.leased[i]; f != nil {
+		f()
+		delete(r.leased, i)
+	}
 }
 
 // do does a step.
@@ -133,9 +153,11 @@ func (s *Service) do(ctx context.Context, r *run, i int) {
 	r.mu.Lock()
 	step := r.steps[i]
 	r.mu.Unlock()
-	if about, _ := job.Of(r.job.Kind); about.Disturbs != "" {
-		defer s.Leases.Take(step.Device)()
-	}
+	defer func() {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.giveBack(i)
+	}()
 	kept := time.Now()
 	tell := func(now job.Step) error {
 		r.mu.Lock()

@@ -14,6 +14,10 @@ type Leases struct {
 func (l *Leases) Take(devices ...string) (giveBack func()) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	return l.take(devices...)
+}
+
+func (l *Leases) take(devices ...string) (giveBack func()) {
 	if l.held == nil {
 		l.held = map[string]int{}
 	}
@@ -29,6 +33,16 @@ func (l *Leases) Take(devices ...string) (giveBack func()) {
 			}
 		}
 	})
+}
+
+// Try takes a device that nobody holds until giveBack is called, and tells whether it could.
+func (l *Leases) Try(device string) (giveBack func(), ok bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.held[device] > 0 {
+		return nil, false
+	}
+	return l.take(device), true
 }
 
 // Held tells whether somebody works on a device.
