@@ -245,9 +245,13 @@ func keepServing(ctx context.Context, o demoOptions) error {
 	if err := os.WriteFile(authorities, authority, 0o600); err != nil {
 		return err
 	}
+	firmware := filepath.Join(o.data, "new-firmware")
+	if err := os.MkdirAll(firmware, 0o700); err != nil {
+		return err
+	}
 	for quick := 0; ; {
 		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"), "--makers", makers,
-			"--call-home-listen", o.callHomeListen, "--bootstrap-listen", o.bootstrapListen, "--device-authorities", authorities)
+			"--call-home-listen", o.callHomeListen, "--bootstrap-listen", o.bootstrapListen, "--device-authorities", authorities, "--firmware-folder", firmware)
 		cmd.Env = append(os.Environ(), "EVERYPOST_FIRST_USER=ada", "EVERYPOST_FIRST_FULL_NAME=Ada Quill", "EVERYPOST_FIRST_PASSWORD="+demoPassword)
 		cmd.Stdout, cmd.Stderr = log, log
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}

@@ -33,6 +33,7 @@ type serveOptions struct {
 	radiusServers                                           []string
 	radiusSecret                                            string
 	newKey                                                  bool
+	firmware                                                string
 	radiusBare                                              bool
 }
 
@@ -60,6 +61,7 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.StringVar(&o.tlsKey, "tls-key", "", "file with its key (PEM)")
 	f.StringVar(&o.logLevel, "log-level", "info", "least level that is logged: debug, info, warn or error")
 	f.StringVar(&o.makers, "makers", "", "registry of hardware address blocks, in the form of the IEEE's comma-separated files")
+	f.StringVar(&o.firmware, "firmware-folder", "", "folder in which new images of firmware are looked for each minute (files that end in .image)")
 	f.StringSliceVar(&o.radiusServers, "radius-server", nil, "RADIUS servers that check the passwords of users of whom none is kept, host or host:port, in the order of asking")
 	f.StringVar(&o.radiusSecret, "radius-secret", "", "file with the secret that is shared with them")
 	f.BoolVar(&o.radiusBare, "radius-bare-answers", false, "take answers without a Message-Authenticator, which whoever sits on the way can forge")
@@ -124,7 +126,7 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	if ip := net.ParseIP(host); !secure && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return fmt.Errorf("--listen %s can be reached from other machines: give --tls-cert and --tls-key, or listen on 127.0.0.1", o.listen)
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log, NewKey: o.newKey})
+	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log, NewKey: o.newKey, FirmwareFolder: o.firmware})
 	if err != nil {
 		return err
 	}

@@ -52,7 +52,9 @@ type Options struct {
 	Notify    notify.Timing // of what people are told
 	JobsEvery time.Duration // between looks at jobs; a second when 0
 	Firmware  firmware.Timing
-	Log       *slog.Logger
+	// FirmwareFolder is a folder of others from which new images of firmware are taken; "" for none.
+	FirmwareFolder string
+	Log            *slog.Logger
 }
 
 // Service is the running whole. Make it with Open.
@@ -155,7 +157,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Backups = backups.New(s.Fleet, s.Inventory, s.Store, o.Log, time.Now)
 	s.Jobs = jobs.New(jobs.Parts{Store: s.Store, Inventory: s.Inventory, Access: s.Access, Expand: s.Groups.Expand, Leases: leased, Feed: s.Feed, Log: o.Log, Now: time.Now, Look: o.JobsEvery})
 	s.Jobs.Does(job.Backup, s.Backups)
-	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,
+	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Folder: o.FirmwareFolder, Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,
 		Timing: o.Firmware}); err != nil {
 		return err
 	}
@@ -201,6 +203,9 @@ func (s *Service) Close() error {
 	}
 	if s.Jobs != nil {
 		s.Jobs.Close()
+	}
+	if s.Firmware != nil {
+		s.Firmware.Close()
 	}
 	if s.Backups != nil {
 		s.Backups.Close()

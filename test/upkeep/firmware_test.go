@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/driver/netconf"
@@ -245,6 +246,35 @@ func TestWhatTheLibraryTakes(t *testing.T) {
 	files, err = os.ReadDir(filepath.Join(r.Dir, "firmware"))
 	require.NoError(t, err)
 	assert.Len(t, files, 1, "what an earlier life left half done is gone")
+}
+
+// What is put into the folder of new images comes into the library, and is not approved by that.
+func TestImagesAreTakenFromAFolder(t *testing.T) {
+	t.Parallel()
+	r := &rig.Rig{Dir: t.TempDir(), World: rig.World(t), Client: &client.Client{}, Folder: t.TempDir()}
+	r.Furnish(t)
+	for name, holds := range map[string][]byte{"h-4.2.0.image": made(t, halyard, false), "copy.image": made(t, halyard, false), "notes.txt": []byte("mine"), "bad.image": []byte("hello")} {
+		require.NoError(t, os.WriteFile(filepath.Join(r.Folder, name), holds, 0o600))
+	}
+	require.NoError(t, os.Symlink("/etc/hostname", filepath.Join(r.Folder, "link.image")))
+	var list v1.List[v1.Image]
+	require.Eventually(t, func() bool {
+		var err error
+		list, err = r.Images(t.Context())
+		return err == nil && len(list.Items) > 0
+	}, rig.WaitLong, rig.WaitStep)
+	require.NoError(t, os.WriteFile(filepath.Join(r.Folder, "h-4.2.1.image"), made(t, image.Header{Maker: "Halyard", Models: []string{"H8"}, Version: "4.2.1"}, false), 0o600))
+	require.Eventually(t, func() bool {
+		var err error
+		list, err = r.Images(t.Context())
+		return err == nil && len(list.Items) == 2
+	}, rig.WaitLong, rig.WaitStep)
+	for _, i := range list.Items {
+		assert.Equal(t, "the folder", i.AddedBy)
+		assert.Nil(t, i.ApprovedAt)
+	}
+	assert.FileExists(t, filepath.Join(r.Folder, "h-4.2.0.image"), "what is there stays there")
+	assert.Contains(t, strings.Join(r.Audited(t, ""), "\n"), "the folder add-image")
 }
 
 // A file that was broken off in the middle goes on where it was; an independent client can look at it, and send one of its own.

@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -57,11 +58,13 @@ type Timing struct {
 	Back   time.Duration // until a device that restarts is back; 20 minutes when 0
 	Settle time.Duration // until its links are up again; 3 minutes when 0
 	Look   time.Duration // between looks; half a second when 0
+	Folder time.Duration // between looks into the folder of others; a minute when 0
 }
 
 // Parts are what the service is made of.
 type Parts struct {
 	Dir     string // where the images lie
+	Folder  string // of others, from which new images are taken; "" for none
 	Store   *store.Store
 	Fleet   Fleet
 	Backups Backups
@@ -72,8 +75,12 @@ type Parts struct {
 	Timing
 }
 
-// Service is the capability. Make it with New.
-type Service struct{ Parts }
+// Service is the capability. Make it with New; Close ends it.
+type Service struct {
+	Parts
+	stop context.CancelFunc
+	wg   sync.WaitGroup
+}
 
 // MaxFile is how large the file of an image may be.
 const MaxFile = image.MaxSize + 64<<10
@@ -84,7 +91,9 @@ const maxImages = 500
 // New returns the service, and removes what an earlier life left half done in the folder.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	p.Back, p.Settle, p.Look = cmp.Or(p.Back, 20*time.Minute), cmp.Or(p.Settle, 3*time.Minute), cmp.Or(p.Look, 500*time.Millisecond)
-	s := &Service{p}
+	p.Timing.Folder = cmp.Or(p.Timing.Folder, time.Minute)
+	own, stop := context.WithCancel(context.Background())
+	s := &Service{Parts: p, stop: stop}
 	if err := os.MkdirAll(p.Dir, 0o700); err != nil {
 		return nil, err
 	}
@@ -103,7 +112,16 @@ func New(ctx context.Context, p Parts) (*Service, error) {
 			}
 		}
 	}
+	if p.Folder != "" {
+		s.wg.Go(func() { s.watchFolder(own) })
+	}
 	return s, nil
+}
+
+// Close ends it.
+func (s *Service) Close() {
+	s.stop()
+	s.wg.Wait()
 }
 
 func (s *Service) file(i store.Image) string { return filepath.Join(s.Dir, i.SHA256+".image") }
