@@ -174,8 +174,14 @@ func (a *app) followRun(ctx context.Context, c *client.Client, number int64) err
 				shown[step.Device] = line
 			}
 		}
-		if r.EndedAt != nil {
+		switch {
+		case r.EndedAt != nil:
 			return a.runEnd(r)
+		case r.State == "waiting" && a.isData():
+			return a.data(r)
+		case r.State == "waiting":
+			a.say("Run %d waits for its hours. \"everypost job run %d\" shows how far it is, \"everypost job cancel %d\" ends it.", number, number, number)
+			return nil
 		}
 		select {
 		case <-time.After(lookAtRun):

@@ -261,6 +261,8 @@ func TestJobsAndBackupsByCommand(t *testing.T) {
 	require.Eventually(t, func() bool { return last(t, r, "th-sw-02").Number != b.Number }, rig.WaitLong, rig.WaitStep)
 	assert.Regexp(t, rig.Printer+` +description +\S+.* +Gone`, c.Good("backup", "compare", n).Out)
 	assert.Contains(t, c.Good("backup", "restore", n).Out, "restores backup "+n)
+	day := time.Now().UTC().AddDate(0, 0, 2).Format("Mon")
+	assert.Contains(t, c.Good("backup", "--hours", strings.ToLower(day)+" 00:00-24:00", "--zone", "UTC").Err, "waits for its hours")
 	assert.Contains(t, c.Good("job", "remove", "2").Err, "is removed")
 	assert.Equal(t, 3, c.Run("", "job", "2").Code)
 }
