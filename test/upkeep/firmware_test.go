@@ -338,7 +338,7 @@ func TestFirmwareByCommand(t *testing.T) {
 	no := c.Run("7\n", "firmware", "upgrade")
 	assert.NotZero(t, no.Code, "another number is no yes")
 	out := c.Good("firmware", "upgrade", "--yes").Out
-	assert.Contains(t, out, "th-sw-02         backing up")
+	assert.Contains(t, out, "th-sw-02         restarting", "it takes longest, and is seen by who looks")
 	assert.Contains(t, out, "done: it runs 4.2.0, before 4.1.6")
 	assert.Regexp(t, `th-sw-02 +Halyard H24P +4\.2\.0 +current +4\.2\.0 +4\.1\.6`, c.Good("firmware", "name = th-sw-02").Out)
 	assert.Contains(t, c.Good("firmware", "go-back", "--yes", "name = th-sw-02").Out, "done: it runs 4.1.6, before 4.2.0")
