@@ -10,7 +10,7 @@ import (
 
 // Copy writes all that a database holds at this moment into a new file, also while a service works with it.
 func Copy(ctx context.Context, from, to string) error {
-	return with(ctx, from, func(db *sql.DB) error {
+	return with(from, func(db *sql.DB) error {
 		_, err := db.ExecContext(ctx, `VACUUM INTO ?`, to)
 		return err
 	})
@@ -18,7 +18,7 @@ func Copy(ctx context.Context, from, to string) error {
 
 // Check tells what is wrong with the file of a database, if anything.
 func Check(ctx context.Context, file string) error {
-	return with(ctx, file, func(db *sql.DB) error {
+	return with(file, func(db *sql.DB) error {
 		var said string
 		if err := db.QueryRowContext(ctx, `PRAGMA integrity_check(1)`).Scan(&said); err != nil {
 			return err
@@ -30,7 +30,7 @@ func Check(ctx context.Context, file string) error {
 	})
 }
 
-func with(_ context.Context, file string, do func(*sql.DB) error) error {
+func with(file string, do func(*sql.DB) error) error {
 	if _, err := os.Stat(file); err != nil { // it must not be made
 		return err
 	}

@@ -13,13 +13,24 @@ import (
 // runsKept is how many runs of a job are kept.
 const runsKept = 200
 
-// AddJob keeps a new job and returns its number.
-func (s *Store) AddJob(ctx context.Context, j job.Job) (int64, error) {
-	r, err := s.write.ExecContext(ctx, `INSERT INTO jobs (kind, owner, state, next_at, body) VALUES (?, ?, ?, ?, ?)`, string(j.Kind), j.Owner, string(j.State), micro(j.NextAt), toJSON(j))
-	if err != nil {
-		return 0, err
-	}
-	return r.LastInsertId()
+// overKept is how many jobs that are over are kept with their runs.
+const overKept = 1000
+
+// AddJob keeps a new job and returns its number. The oldest that are over are forgotten where there are too many.
+func (s *Store) AddJob(ctx context.Context, j job.Job) (number int64, err error) {
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		r, err := tx.ExecContext(ctx, `INSERT INTO jobs (kind, owner, state, next_at, body) VALUES (?, ?, ?, ?, ?)`, string(j.Kind), j.Owner, string(j.State), micro(j.NextAt), toJSON(j))
+		if err != nil {
+			return err
+		}
+		if number, err = r.LastInsertId(); err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `DELETE FROM jobs WHERE state = 'over' AND NOT EXISTS (SELECT 1 FROM job_runs r WHERE r.job = jobs.number AND r.ended_at = 0)
+			AND number <= (SELECT number FROM jobs WHERE state = 'over' ORDER BY number DESC LIMIT 1 OFFSET ?)`, overKept)
+		return err
+	})
+	return number, err
 }
 
 // PutJob keeps a job as it is now.

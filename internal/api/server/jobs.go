@@ -273,11 +273,11 @@ func (s *server) jobOut(ctx context.Context, j job.Job) (v1.Job, error) {
 	if j.LastRun == 0 {
 		return out, nil
 	}
-	r, steps, err := s.Jobs.Run(ctx, j.LastRun)
+	r, counts, err := s.Jobs.Stands(ctx, j.LastRun)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, nil
 	}
-	last := runOut(r, job.Counts(steps))
+	last := runOut(r, counts)
 	out.Last = &last
 	return out, err
 }

@@ -206,7 +206,7 @@ func (s *Service) Approve(ctx context.Context, number int64, by string, trust bo
 		return err
 	}
 	if len(signers) > 0 && !slices.Contains(signers, i.Signer) && !trust {
-		return fmt.Errorf("%w: image %d is signed by %s, and those of %s were signed by %s: ask %s whether it has a new key, and then approve it saying so", ErrSigner,
+		return fmt.Errorf("%w: image %d is signed by %s, and those of %s were signed by %s: ask %s whether it has a new key, and if so approve it with trust (--trust)", ErrSigner,
 			number, i.Signer, i.Maker, strings.Join(signers, ", "), i.Maker)
 	}
 	i.ApprovedAt, i.ApprovedBy = s.now(), by

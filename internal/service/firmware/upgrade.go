@@ -31,6 +31,9 @@ const (
 // stallTime is for how long nothing may come of sending an image before it is given up.
 const stallTime = 2 * time.Minute
 
+// leaveTime is within what time a device goes that was told to restart.
+const leaveTime = 5 * time.Second
+
 // Plan implements jobs.Doer: those of the devices that do not run what they are to run, in waves.
 func (s *Service) Plan(ctx context.Context, j job.Job, devices []string) ([]job.Step, error) {
 	b, err := s.baseline(ctx)
@@ -157,6 +160,14 @@ func (w *work) do(ctx context.Context) error {
 	v, err := w.inHand(ctx)
 	if err != nil {
 		return err
+	}
+	if w.step.Before != nil && v.Identity.Firmware != w.step.To { // it may have been told to restart a moment ago, and be about to go
+		leaving, cancel := context.WithTimeout(ctx, leaveTime)
+		_, _ = w.until(leaving, func(now fleet.View) bool { return now.Reach != network.ReachConnected || !now.Since.Equal(v.Since) })
+		cancel()
+		if v, err = w.inHand(ctx); err != nil {
+			return err
+		}
 	}
 	if v.Identity.Firmware == w.step.To {
 		if w.step.Before == nil {

@@ -436,6 +436,23 @@ func (s *Service) Run(ctx context.Context, number int64) (job.Run, []job.Step, e
 	return out, steps, err
 }
 
+// Stands returns a run without its steps, as it is now, and how many of them are in which state.
+func (s *Service) Stands(ctx context.Context, number int64) (job.Run, map[job.StepState]int, error) {
+	s.mu.Lock()
+	r := s.open[number]
+	s.mu.Unlock()
+	if r != nil {
+		out, steps := r.as()
+		return out, job.Counts(steps), nil
+	}
+	out, err := s.Store.Run(ctx, number)
+	if err != nil {
+		return out, nil, err
+	}
+	counts, err := s.Store.StepCounts(ctx, []int64{number})
+	return out, counts[number], err
+}
+
 // Runs lists runs, the newest first, with how many of their steps are in which state.
 func (s *Service) Runs(ctx context.Context, q store.RunQuery) ([]job.Run, map[int64]map[job.StepState]int, error) {
 	out, err := s.Store.Runs(ctx, q)

@@ -207,22 +207,22 @@ func (s *Service) finish(r *run) {
 	r.ending = true
 	out, steps := r.run, slices.Clone(r.steps)
 	r.mu.Unlock()
-	var left []job.Step
+	left := 0
 	for i := range steps {
 		if step := &steps[i]; step.State == job.StepWaiting {
 			step.State, step.Note = job.StepSkipped, "not begun: the run ended before"
-			left = append(left, *step)
+			left++
 		}
 	}
 	out.State, out.EndedAt = job.Outcome(steps, out.EndedBy != ""), s.now()
 	switch {
 	case out.EndedBy != "":
 		out.Why = out.EndedBy + " cancelled it"
-	case len(left) > 0:
+	case left > 0:
 		out.Why = fmt.Sprintf("it stopped after %d failed", job.Counts(steps)[job.StepFailed])
 	}
 	for { // a run must not seem to go on because the disk was full when it ended
-		err := s.Store.PutJobSteps(s.ctx, out.Number, left...)
+		err := s.Store.PutJobSteps(s.ctx, out.Number, steps...) // all: what came of one may not have been kept while the disk was full
 		if err == nil {
 			err = s.Store.PutRun(s.ctx, out, s.ended(r.job, out, steps))
 		}
