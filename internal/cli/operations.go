@@ -101,22 +101,140 @@ func (a *app) powerCycleCommand() *cobra.Command {
 		})
 }
 
-func (a *app) rebootCommand() *cobra.Command {
+// goesCommand makes a command with which a device goes away: what hangs behind it is named, and its name is asked for.
+func (a *app) goesCommand(kind, short, long, until string) *cobra.Command {
 	yes := false
 	cmd := &cobra.Command{
-		Use: "reboot DEVICE", Short: "Have a device start again, and wait until it is back", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
-		Long:    "Have a device start again with what it has saved, and wait until it is back. It and all that hangs behind it are cut off meanwhile.",
-		Example: "  everypost reboot th-sw-02",
+		Use: kind + " DEVICE", Short: short, Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: long + " What hangs behind it is named before, and its name has to be typed.", Example: "  everypost " + kind + " th-sw-02",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
 			if !yes {
-				if err := a.confirm(fmt.Sprintf("%s and all that hangs behind it are cut off until it is back. Type its name to go on: ", words[0]), words[0]); err != nil {
+				b, err := c.Behind(ctx, words[0])
+				if err != nil {
+					return err
+				}
+				cutOff := ""
+				if len(b.Devices) > 0 {
+					cutOff = fmt.Sprintf(", with %d behind it (%s)", len(b.Devices), firstOf(b.Devices, 8))
+				}
+				if b.Clients > 0 {
+					cutOff += fmt.Sprintf(" and %d end stations", b.Clients)
+				}
+				if err := a.confirm(fmt.Sprintf("%s is cut off%s, %s. Type its name to go on: ", words[0], cutOff, until), words[0]); err != nil {
 					return err
 				}
 			}
-			return a.operate(ctx, c, words[0], "reboot", nil)
+			return a.operate(ctx, c, words[0], kind, nil)
 		}),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return cmd
+}
+
+// firstOf lists the first names of a list and tells how many more there are.
+func firstOf(names []string, most int) string {
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), len(names)-most)
+}
+
+func (a *app) rebootCommand() *cobra.Command {
+	return a.goesCommand("reboot", "Have a device start again, and wait until it is back", "Have a device start again with what it has saved, and wait until it is back.", "until it is back")
+}
+
+func (a *app) shutDownCommand() *cobra.Command {
+	return a.goesCommand("shut-down", "Have a device switch itself off", "Have a device switch itself off. It stays off until somebody switches it on by hand.", "until somebody switches it on by hand")
+}
+
+func (a *app) factoryResetCommand() *cobra.Command {
+	return a.goesCommand("factory-reset", "Have a device forget its configuration, and start as it left its maker",
+		"Have a device forget its configuration, its users and its host key. To have it back as it was, claim its serial number with --replaces and its own name: it asks this service what it is to be.",
+		"and loses all that it was set up to")
+}
+
+func (a *app) clearCountersCommand() *cobra.Command {
+	return a.onPortsCommand("clear-counters", "Count the octets, frames and errors of ports from nought again", "What the device counted at the ports is lost; the histories that are kept here are not.",
+		"  everypost clear-counters th-sw-02:1/1/25", nil)
+}
+
+func (a *app) reopenCommand() *cobra.Command {
+	return a.onPortsCommand("reopen", "Open ports again that a guard of the device shut", "What made the guard shut them may go on.", "  everypost reopen th-sw-02:1/1/9", nil)
+}
+
+func (a *app) loopbackCommand() *cobra.Command {
+	return a.onPortsCommand("loopback", "Send test frames round inside a port", "The port carries nothing else meanwhile, and is as before when the time is over.", "  everypost loopback th-sw-02:1/1/25 --for 5",
+		func(cmd *cobra.Command, args map[string]string) {
+			argument(cmd, args, "for", "seconds after which it ends by itself, 1 to 300 (else 10)")
+		})
+}
+
+func (a *app) locateCommand() *cobra.Command {
+	args := map[string]string{}
+	cmd := &cobra.Command{
+		Use: "locate DEVICE[:PORT]", Short: "Blink the light of a device or a port", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long:    "Blink the light of a device, or of a port, so that it is found in its rack. Ctrl-C ends it.",
+		Example: "  everypost locate th-sw-02 --for 300\n  everypost locate th-sw-02:1/1/7",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			device, port, at := strings.Cut(words[0], ":")
+			if at {
+				return a.operate(ctx, c, device, "locate", with(args, "ports", port))
+			}
+			return a.operate(ctx, c, device, "locate", args)
+		}),
+	}
+	argument(cmd, args, "for", "seconds for which it blinks, 1 to 3600 (else 60)")
+	return cmd
+}
+
+func (a *app) throughputCommand() *cobra.Command {
+	args := map[string]string{}
+	yes := false
+	cmd := &cobra.Command{
+		Use: "throughput DEVICE TO", Short: "Measure what goes through from a device to another: rate, delay, loss", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+		Long:    "Have a device send as much as goes through to another one for some seconds, and measure rate, delay and loss. It fills the links on the way.",
+		Example: "  everypost throughput th-sw-02 hh-edge-01\n  everypost throughput th-sw-02 th-sw-01 --for 20 --most 500",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			if !yes {
+				if err := a.confirm(fmt.Sprintf("The links from %s to %s are filled meanwhile: what else goes there is slowed down. Type yes to go on: ", words[0], words[1]), "yes"); err != nil {
+					return err
+				}
+			}
+			return a.operate(ctx, c, words[0], "throughput", with(args, "to", words[1]))
+		}),
+	}
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	argument(cmd, args, "for", "seconds for which it sends, 1 to 60 (else 5)")
+	argument(cmd, args, "most", "Mbit/s that it sends at most (else all that goes through)")
+	return cmd
+}
+
+func (a *app) wakeCommand() *cobra.Command {
+	args := map[string]string{}
+	device := ""
+	cmd := &cobra.Command{
+		Use: "wake MAC", Short: "Wake a station up through the switch at which it was seen", Args: cobra.ExactArgs(1),
+		Long: "Send a wake-up frame (Wake-on-LAN) for a station into its VLAN, from the switch at which it was seen last.", Example: "  everypost wake 02:4c:53:20:00:07\n  everypost wake 02:4c:53:20:00:07 --from th-sw-02 --vlan 20",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			from, said := device, with(args, "mac", words[0])
+			if from == "" {
+				list, err := c.Clients(ctx, client.Query{Where: fmt.Sprintf("client.mac = %q", words[0]), Limit: 1})
+				if err != nil {
+					return err
+				}
+				if len(list.Items) == 0 {
+					return fmt.Errorf("nobody of that address was ever seen: name a switch with --from and its VLAN with --vlan")
+				}
+				from = list.Items[0].Device
+				if v := list.Items[0].VLAN; v > 0 && said["vlan"] == "" {
+					said["vlan"] = strconv.Itoa(v)
+				}
+			}
+			return a.operate(ctx, c, from, "wake", said)
+		}),
+	}
+	cmd.Flags().StringVar(&device, "from", "", "the switch that sends it (else the one at which it was seen last)")
+	argument(cmd, args, "vlan", "in which it is (else the one in which it was seen last)")
 	return cmd
 }
 

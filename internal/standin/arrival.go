@@ -74,6 +74,16 @@ func (d *device) breakForGood() error {
 	if d.world.running == nil || d.world.closed {
 		return errors.New("this world does not run")
 	}
+	if err := d.forgetAll(d.spec.Serial + "-2"); err != nil {
+		return err
+	}
+	d.crated, d.powered = true, false
+	return nil
+}
+
+// forgetAll makes a device what left its maker under a serial number: without configuration, listening nowhere, with a host key of its own. It asks
+// what it is to be.
+func (d *device) forgetAll(serial string) error {
 	d.loseMemory()
 	if d.asked != nil {
 		_ = d.asked.Close()
@@ -84,9 +94,9 @@ func (d *device) breakForGood() error {
 		_ = old.Close()
 		d.world.wg.Go(func() { d.lead(d.world.running) })
 	}
-	d.beSuccessor(d.spec.Serial + "-2")
+	d.beSuccessor(serial)
 	d.slots = slots{Of: [2]slot{{Version: d.spec.Firmware}, {}}}
-	d.crated, d.powered, d.booting, d.hung, d.powerCut, d.hot, d.slow, d.lost = true, false, false, false, false, false, 0, false
+	d.booting, d.hung, d.powerCut, d.hot, d.slow, d.lost = false, false, false, false, 0, false
 	clear(d.deadSupplies)
 	clear(d.refuse)
 	d.setRunning(d.spec.factory().config())
@@ -96,7 +106,7 @@ func (d *device) breakForGood() error {
 			return err
 		}
 	}
-	return d.newHostKey("first")
+	return d.newHostKey(serial)
 }
 
 // beSuccessor makes a device the new one that took its place.

@@ -336,7 +336,7 @@ func (d *device) macTable() []learned {
 		seen := map[room]bool{{d.spec.Name, vlan}: true}
 		local := func(r room, behind string) {
 			for _, h := range w.hostsAt[r.device] {
-				if w.at(h.at).up && h.joined(w.devices[r.device].cfg) == r.vlan {
+				if w.at(h.at).up && !h.asleep && h.joined(w.devices[r.device].cfg) == r.vlan {
 					port := behind
 					if port == "" {
 						port = h.at.port

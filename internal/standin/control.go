@@ -18,8 +18,8 @@ import (
 // Fault is something that can be thrown at a world, by name.
 type Fault string
 
-// The faults. A target is a device, or a port as device:port for cut, mend, damage, loop, storm, rogue-dhcp, flap
-// and tinker.
+// The faults. A target is a device, or a port as device:port for cut, mend, damage, loop, storm, rogue-dhcp, flap,
+// sleep and tinker.
 const (
 	Cut            Fault = "cut"             // cut the cable at a port
 	Mend           Fault = "mend"            // mend it
@@ -42,6 +42,7 @@ const (
 	Contact        Fault = "contact"         // the contact at an input of a device (device:1) opens, or closes again
 	RogueDHCP      Fault = "rogue-dhcp"      // what is plugged into a port gives out addresses that lead nowhere
 	Break          Fault = "break"           // a device breaks for good; a new one of its model waits, in its crate, to take its place
+	Sleep          Fault = "sleep"           // what is plugged into a port falls asleep, until a wake-up frame comes
 	Unpack         Fault = "unpack"          // take a device out of its crate: it asks what it is to be, and calls home
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
@@ -51,7 +52,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Break, Unpack, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Sleep, Break, Unpack, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -127,7 +128,7 @@ func (w *World) Throw(f Fault, target string) error {
 }
 
 // onPort are the faults of what hangs on a port.
-var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Tinker}
+var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Sleep, Tinker}
 
 func (w *World) throwAt(f Fault, target string, at endpoint) error {
 	switch p := w.at(at); f {
@@ -135,6 +136,10 @@ func (w *World) throwAt(f Fault, target string, at endpoint) error {
 		p.damage = 0.02
 	case Loop:
 		p.guard.looped = true
+	case Sleep:
+		for _, h := range w.hostsAt[at.device] {
+			h.asleep = h.asleep || h.at == at
+		}
 	case RogueDHCP:
 		p.guard.rogue = true
 	case Storm:

@@ -23,16 +23,20 @@ type task struct {
 }
 
 const (
-	remembers = 10 * time.Minute // an operation after its end
-	maxTasks  = 32               // at once on a device
-	mostLines = 100              // that are told at once
+	remembers = 10 * time.Minute       // an operation after its end
+	maxTasks  = 32                     // at once on a device
+	mostLines = 100                    // that are told at once
+	leaving   = 300 * time.Millisecond // from the answer until it goes
 )
+
+// harmless are the operations for which a user needs no right to change the device.
+var harmless = []string{"ping", "traceroute", "locate"}
 
 // abilities are the operations of a device.
 func (d *device) abilities() []string {
-	out := []string{"ping", "traceroute", "reboot", "slots"}
+	out := []string{"ping", "traceroute", "reboot", "slots", "clear-counters", "locate", "loopback", "throughput", "shut-down", "factory-reset"}
 	if d.spec.Role == "switch" {
-		out = append(out, "bounce", "cable-test")
+		out = append(out, "bounce", "cable-test", "reopen", "wake")
 		if slices.ContainsFunc(d.spec.Ports, func(p PortSpec) bool { return p.PoE }) {
 			out = append(out, "power-cycle")
 		}
@@ -70,7 +74,7 @@ func (a *agent) beginTask(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnod
 		return nil, netconf.NewRPCError(netconf.TagInvalidValue, "", "that operation is not among %v", d.abilities())
 	}
 	how := op.Children[0]
-	if how.Name != "ping" && how.Name != "traceroute" {
+	if !slices.Contains(harmless, how.Name) {
 		if err := d.mayDo(s.User, "commit"); err != nil {
 			return nil, err
 		}
@@ -108,9 +112,30 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 		return d.beginInstall(t, how)
 	case "boot":
 		return d.beginBoot(how)
+	case "throughput":
+		return d.throughput(t, how)
+	case "wake":
+		return d.wake(t, how)
+	case "shut-down":
+		d.tells(happening{severityAll, "SYSTEM", "the device shuts down, as it was told", "", ""})
+		d.world.after(leaving, func() {
+			d.powerCut = true
+			d.world.settle()
+		})
+		return nil
+	case "factory-reset":
+		if d.crated || d.world.running == nil || d.world.closed {
+			return netconf.NewRPCError("operation-failed", "", "it cannot be reset now")
+		}
+		d.world.after(leaving, func() {
+			_ = d.forgetAll(d.spec.Serial)
+			d.boot(d.world.clock.now(), time.Duration(cmp.Or(d.spec.BootSeconds, 2))*time.Second)
+			d.world.settle()
+		})
+		return nil
 	case "reboot":
 		d.tells(happening{severityAll, "SYSTEM", "the device restarts, as it was told", "", ""})
-		d.world.after(300*time.Millisecond, func() {
+		d.world.after(leaving, func() {
 			d.loseMemory()
 			d.boot(d.world.clock.now(), time.Duration(cmp.Or(d.spec.BootSeconds, 2))*time.Second)
 			d.world.settle()
@@ -128,7 +153,7 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 		}
 		ports = append(ports, sim)
 	}
-	if len(ports) == 0 {
+	if len(ports) == 0 && t.kind != "locate" {
 		return netconf.NewRPCError(netconf.TagMissingElement, "", "name the ports")
 	}
 	n, _ := strconv.Atoi(cmp.Or(how.TextAt("for"), "3"))
@@ -150,6 +175,8 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 		})
 	case "cable-test":
 		d.testCables(t, ports)
+	default:
+		d.atPorts(t, ports, span, how.TextAt("for") != "")
 	}
 	return nil
 }

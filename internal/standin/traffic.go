@@ -56,7 +56,7 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if p.feeding > 0 && h.DrawMilliW > 0 {
 			p.feeding = h.DrawMilliW + int(float64(h.DrawMilliW)*0.03*w.noise(h.MAC, now, 40*time.Second))
 		}
-		if !p.up || h.away || w.misled(h) {
+		if !p.up || h.away || h.asleep || w.misled(h) {
 			continue
 		}
 		octets := float64(h.RateBps) / 8 * span.Seconds() * habit(h.Name, now) * (1 + 0.5*w.noise(h.MAC, now, 150*time.Second))

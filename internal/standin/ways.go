@@ -43,7 +43,7 @@ func (w *World) find(to string) (station, bool) {
 // answers tells whether a station is there to answer.
 func (w *World) answers(s station) bool {
 	if h := s.host; h != nil {
-		return !h.cut && !h.away && h.port.up
+		return !h.cut && !h.away && !h.asleep && h.port.up
 	}
 	return s.device.powered && !s.device.booting && !s.device.hung
 }

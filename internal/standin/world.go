@@ -99,6 +99,7 @@ type host struct {
 	routed  bool    // route is known
 	slot    int64   // of the time in which it stays at one access point
 	away    bool    // it is not there at all
+	asleep  bool    // it sends and answers nothing until a wake-up frame comes
 	in, out float64 // octets, as its access point counts them since it joined
 }
 
@@ -402,6 +403,7 @@ type device struct {
 	controllerUp       bool
 	controllerChanged  time.Time
 	slow               time.Duration
+	blinking           int              // lights that blink
 	tasks              map[uint32]*task // what it was asked to do, by number
 	lastTask           uint32
 	slots              slots

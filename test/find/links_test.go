@@ -83,10 +83,7 @@ func TestLinksOfWhatOneMaySee(t *testing.T) {
 	r := rig.Start(t, rig.World(t))
 	require.NoError(t, r.AddUser(t.Context(), v1.NewUser{Name: "wren", UserRequest: v1.UserRequest{FullName: "Wren", Role: "viewer", Only: "kind = switch"}, Password: rig.Password}))
 	wren := &client.Client{Base: r.Base, Token: r.TokenOf(t, "wren")}
-	require.Eventually(t, func() bool { // they are drawn at most once a second
-		list, err := r.Links(t.Context(), client.Query{})
-		return err == nil && list.Total == len(r.World.Cables())
-	}, rig.WaitLong, rig.WaitStep)
+	r.AwaitLinks(t)
 	list, err := wren.Links(t.Context(), client.Query{})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"th-sw-01:1/1/49 th-sw-02:1/1/25"}, ends(list), "links of which both ends are hers to see")
@@ -96,6 +93,7 @@ func TestLinksOfWhatOneMaySee(t *testing.T) {
 func TestLinksByCommandLineAndConsole(t *testing.T) {
 	t.Parallel()
 	r := rig.Start(t, rig.World(t))
+	r.AwaitLinks(t)
 	c := rig.SignedIn(t, r)
 	assert.Contains(t, c.Good("links", "name = th-ap-01").Out, "th-sw-02:1/1/1")
 	assert.Contains(t, c.Good("links", "--count", "link.kind").Out, "cable")

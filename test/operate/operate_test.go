@@ -2,6 +2,7 @@ package operate_test
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/testing/browser"
@@ -262,4 +264,83 @@ func TestTestsByConsole(t *testing.T) {
 		browser.Type("[role=dialog] input", "th-sw-02\r"), browser.Shows("it is back, after"),
 	))
 	assert.Empty(t, b.Complaints)
+}
+
+// A device that was reset forgets all, does not come back by itself, and is itself again once its serial number is claimed in its own place.
+func TestADeviceIsResetAndSetUpAnew(t *testing.T) {
+	t.Parallel()
+	r := rig.StartWharf(t)
+	c := rig.SignedIn(t, r)
+	serial := r.World.Serials()["th-sw-02"]
+	r.PushAndKeep(t, r.Draft(t, [3]string{"th-sw-02:1/1/7", "vlan", "40"}))
+	no := c.Run("th-sw-01\n", "factory-reset", "th-sw-02")
+	assert.Equal(t, 3, no.Code)
+	assert.Contains(t, no.Err, "with 1 behind it (th-ap-01)")
+	assert.Contains(t, no.Err, "nothing was done")
+
+	c.Good("factory-reset", "th-sw-02", "--yes")
+	require.Eventually(t, func() bool { vlan, _ := r.Runs("th-sw-02:1/1/7"); return vlan != "40" }, rig.WaitLong, rig.WaitStep)
+	assert.Contains(t, r.ClaimOne(t, v1.Claim{Serial: serial, Replaces: "th-sw-01"}), "in service already", "not in the place of another")
+	assert.Empty(t, r.ClaimOne(t, v1.Claim{Serial: serial, Replaces: "th-sw-02"}))
+	require.Eventually(t, func() bool { vlan, _ := r.Runs("th-sw-02:1/1/7"); return vlan == "40" }, rig.WaitLong, rig.WaitStep, "it is told what it was")
+	assert.Equal(t, serial, r.Connected(t, "th-sw-02").Serial)
+}
+
+func TestADeviceIsShutDown(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	o := ended(t, r, start(t, r, "th-sw-02", "shut-down", nil).Number)
+	require.Equal(t, "done", o.State, o.Why)
+	assert.Contains(t, o.Lines[len(o.Lines)-1].Cells["step"], "it is gone")
+	require.NoError(t, r.World.Throw(standin.Recover, "th-sw-02"))
+	r.Connected(t, "th-sw-02")
+}
+
+// What was counted is counted anew, what a guard shut is open again, a light blinks until it is cancelled, and a station wakes up.
+func TestMoreFirstAid(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	c := rig.SignedIn(t, r)
+	r.KeepRows(t, v1.BulkRow{On: []string{"th-sw-02:1/1/9"}, Set: map[string]string{"loop-protection": "on"}})
+	require.NoError(t, r.World.Throw(standin.Loop, "th-sw-02:1/1/9"))
+	shut := func(by string) func() bool {
+		return func() bool {
+			d, err := r.Device(t.Context(), "th-sw-02")
+			i := slices.IndexFunc(d.PortList, func(p v1.Port) bool { return p.Port == "1/1/9" })
+			return err == nil && i >= 0 && d.PortList[i].ShutBy == by
+		}
+	}
+	require.Eventually(t, shut("loop-protection"), rig.WaitLong, rig.WaitStep)
+	assert.Contains(t, c.Good("reopen", "th-sw-02:1/1/9", "--yes").Out, "shut it again at once")
+	require.NoError(t, r.World.Throw(standin.Mend, "th-sw-02:1/1/9"))
+	assert.Contains(t, c.Good("reopen", "th-sw-02:1/1/9", "th-sw-02:1/1/7", "--yes").Out, "no guard had shut it")
+	require.Eventually(t, shut(""), rig.WaitLong, rig.WaitStep)
+	assert.Contains(t, c.Good("clear-counters", "th-sw-02:1/1/17", "--yes").Out, "counts from nought")
+
+	o := start(t, r, "th-sw-02", "locate", map[string]string{"for": "3000"})
+	require.Eventually(t, func() bool { return r.World.Blinks("th-sw-02") }, rig.WaitLong, rig.WaitStep)
+	require.NoError(t, r.CancelOperation(t.Context(), o.Number))
+	require.Eventually(t, func() bool { return !r.World.Blinks("th-sw-02") }, rig.WaitLong, rig.WaitStep)
+
+	require.NoError(t, r.World.Throw(standin.Sleep, "th-sw-02:1/1/2"))
+	var mac string
+	for m, at := range r.World.Stations() {
+		if at == "th-sw-02:1/1/2" {
+			mac = m
+		}
+	}
+	here := func() bool {
+		list, err := r.Clients(t.Context(), client.Query{Where: "client.mac = " + mac})
+		return err == nil && len(list.Items) == 1 && list.Items[0].Here
+	}
+	require.Eventually(t, func() bool { return !here() }, rig.WaitLong, rig.WaitStep, "who sleeps is not seen")
+	assert.Contains(t, c.Good("wake", mac).Out, "sent to all stations of VLAN 20")
+	require.Eventually(t, here, rig.WaitLong, rig.WaitStep)
+	assert.Contains(t, c.Run("", "wake", "02:00:00:00:00:99").Err, "nobody of that address")
+
+	out := c.Good("throughput", "th-sw-02", "th-sw-01", "--for", "2", "--yes")
+	assert.Regexp(t, `(?m)^2 +[89]\d{3}\.\d +\d`, out.Out)
+	assert.Contains(t, out.Err, "mean rate")
+	back := c.Good("loopback", "th-sw-02:1/1/26", "--for", "1", "--yes")
+	assert.Contains(t, back.Err, "lost 0 (0 %)")
 }

@@ -33,3 +33,8 @@ func (c *Client) StartOperation(ctx context.Context, device string, in v1.Operat
 func (c *Client) CancelOperation(ctx context.Context, number int64) error {
 	return c.call(ctx, http.MethodPost, "/operations/"+strconv.FormatInt(number, 10)+"/cancel", nil, nil)
 }
+
+// Behind tells what is cut off while a device is away.
+func (c *Client) Behind(ctx context.Context, device string) (v1.Behind, error) {
+	return get[v1.Behind](ctx, c, "/devices/"+url.PathEscape(device)+"/behind", nil)
+}

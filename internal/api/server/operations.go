@@ -17,6 +17,7 @@ import (
 	"example.net/everypost/internal/core/operation"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/store"
 )
 
@@ -82,6 +83,27 @@ func (s *server) operationRoutes(api huma.API) {
 			}
 			return &body[v1.Operation]{operationOut(o)}, nil
 		})
+	type devicePath struct {
+		Name string `path:"name" maxLength:"63"`
+	}
+	register(s, api, may(rights.See, rights.Devices), http.MethodGet, "/devices/{name}/behind", "get-behind", "What is cut off while a device is away, as far as you may see it",
+		func(ctx context.Context, in *devicePath) (*body[v1.Behind], error) {
+			seen := may(rights.See, rights.Devices)
+			if err := s.onDevice(ctx, seen, in.Name); err != nil {
+				return nil, err
+			}
+			n, err := s.Changes.Network(ctx)
+			if err != nil {
+				return nil, err
+			}
+			out := v1.Behind{Device: in.Name, Devices: []string{}, Clients: s.Inventory.ClientsAt(in.Name)}
+			for _, d := range topology.NewGraph(n.Links, n.Entries()).Behind(in.Name) {
+				if s.Inventory.HoldsDevice(d, within(ctx, seen.Verb, seen.Feature)) {
+					out.Devices, out.Clients = append(out.Devices, d), out.Clients+s.Inventory.ClientsAt(d)
+				}
+			}
+			return &body[v1.Behind]{out}, nil
+		})
 	register(s, api, seeTests, http.MethodPost, "/operations/{number}/cancel", "cancel-operation", "End what a device was asked to do",
 		func(ctx context.Context, in *numberPath) (*struct{}, error) {
 			o, err := s.seenOperation(ctx, in.Number)
@@ -122,7 +144,7 @@ func (s *server) seenOperation(ctx context.Context, number int64) (store.Operati
 
 func kindOut(a operation.About) v1.OperationKind {
 	out := v1.OperationKind{Kind: string(a.Kind), Title: a.Title, Does: a.Does, Params: []v1.OperationParam{}, Columns: []v1.OperationColumn{},
-		Right: string(a.Verb) + " " + string(a.Feature), Disturbs: a.Disturbs}
+		Right: string(a.Verb) + " " + string(a.Feature), Disturbs: a.Disturbs, Leaves: a.Leaves}
 	for _, p := range a.Params {
 		out.Params = append(out.Params, v1.OperationParam{Name: p.Name, Title: p.Title, Help: p.Help, Default: p.Default, Free: p.Free, Form: p.Value.Form, Unit: p.Value.Unit,
 			Ports: p.Value.Type == setting.List, Choices: p.Value.Choices})

@@ -120,6 +120,7 @@ func init() {
 	show(func(h v1.BackupHit) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.DeviceFirmware) []spot { return onDevice(rights.Firmware, d.Device) })
 	show(func(step v1.JobStep) []spot { return onDevice(rights.Jobs, step.Device) })
+	show(func(b v1.Behind) []spot { return onDevices(rights.Devices, append(slices.Clone(b.Devices), b.Device)) })
 	show(func(o v1.Operation) []spot { return onDevice(rights.Tests, o.Device) })
 	showWhole(func(s *server, p access.Person, c v1.Change) bool {
 		if c.Owner == p.Name && !p.Trying {

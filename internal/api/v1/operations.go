@@ -11,6 +11,7 @@ type OperationKind struct {
 	Columns  []OperationColumn `json:"columns" doc:"The parts of the lines that come back"`
 	Right    string            `json:"right" doc:"What it takes: operate tests"`
 	Disturbs string            `json:"disturbs,omitempty" doc:"What is lost while it goes on"`
+	Leaves   bool              `json:"leaves,omitempty" doc:"The device goes away with it"`
 }
 
 // OperationParam is something to be said of an operation.
@@ -37,6 +38,13 @@ type OperationColumn struct {
 type OperationRequest struct {
 	Kind string            `json:"kind" maxLength:"40" doc:"One of /operations/kinds"`
 	Args map[string]string `json:"args,omitempty" maxProperties:"20" doc:"What is said of it, by name"`
+}
+
+// Behind is what is cut off while a device is away.
+type Behind struct {
+	Device  string   `json:"device"`
+	Devices []string `json:"devices" doc:"Those whose every way to the service leads through it"`
+	Clients int      `json:"clients" doc:"End stations on it and on those"`
 }
 
 // Operation is what a device was asked to do.

@@ -18,15 +18,27 @@ const (
 	Bounce     Kind = "bounce"
 	PowerCycle Kind = "power-cycle"
 	Reboot     Kind = "reboot"
-	Install    Kind = "install" // firmware, from a file that was sent
-	Boot       Kind = "boot"    // the firmware of a slot
+
+	ClearCounters Kind = "clear-counters"
+	Reopen        Kind = "reopen" // ports that a guard of the device shut
+	Locate        Kind = "locate"
+	Loopback      Kind = "loopback"
+	Throughput    Kind = "throughput"
+	Wake          Kind = "wake"
+	ShutDown      Kind = "shut-down"
+	FactoryReset  Kind = "factory-reset"
+
+	Install Kind = "install" // firmware, from a file that was sent
+	Boot    Kind = "boot"    // the firmware of a slot
 )
 
 // maxPorts is at how many ports something is done at once.
 const maxPorts = 52
 
 var (
-	to  = Param{Name: "to", Title: "To", Help: "an IP address or a name that the device can find", Value: setting.Host()}
+	to        = Param{Name: "to", Title: "To", Help: "an IP address or a name that the device can find", Value: setting.Host()}
+	somePorts = Param{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)}
+
 	vrf = Param{Name: "vrf", Title: "VRF", Help: "the routing table by which it goes, where the device has several", Free: true, Value: setting.Words(63)}
 )
 
@@ -50,7 +62,7 @@ var kinds = []About{
 		longest: func(Request) time.Duration { return 4 * time.Minute }},
 	{Kind: CableTest, Title: "Cable test", Does: "measures the pairs of copper cables by what they reflect", Verb: rights.Operate, Feature: rights.Tests,
 		Disturbs: "The links of the ports drop for some two seconds.",
-		Params:   []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)}},
+		Params:   []Param{somePorts},
 		Columns:  []Column{{"port", "Port", ""}, {"pair", "Pair", ""}, {"state", "State", ""}, {"length", "Length", "m"}, {"fault-at", "Fault at", "m"}},
 		longest:  func(r Request) time.Duration { return time.Duration(len(r.Ports()))*5*time.Second + 20*time.Second },
 		summarise: func(lines []Line) []Fact {
@@ -66,13 +78,13 @@ var kinds = []About{
 		}},
 	{Kind: Bounce, Title: "Bounce ports", Does: "takes the link of ports down and up again", Verb: rights.Operate, Feature: rights.Ports,
 		Disturbs: "What hangs on the ports is cut off for some seconds.",
-		Params: []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)},
+		Params: []Param{somePorts,
 			{Name: "for", Title: "For", Help: "seconds for which they are down", Default: "3", Value: setting.Whole(1, 60, "s")}},
 		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
 		longest: func(r Request) time.Duration { return seconds(r) + 30*time.Second }},
 	{Kind: PowerCycle, Title: "Cycle power", Does: "takes power (PoE) from ports and gives it again", Verb: rights.Operate, Feature: rights.Ports,
 		Disturbs: "What the ports feed is switched off and has to start again.",
-		Params: []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)},
+		Params: []Param{somePorts,
 			{Name: "for", Title: "For", Help: "seconds for which they have none", Default: "5", Value: setting.Whole(1, 60, "s")}},
 		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
 		longest: func(r Request) time.Duration { return seconds(r) + 30*time.Second }},
@@ -80,6 +92,51 @@ var kinds = []About{
 		Disturbs: "The device and all that hangs behind it are cut off until it is back.", Leaves: true,
 		Columns: []Column{{"step", "Step", ""}},
 		longest: func(Request) time.Duration { return 15 * time.Minute }},
+	{Kind: ClearCounters, Title: "Clear counters", Does: "counts the octets, frames and errors of ports from nought again", Verb: rights.Operate, Feature: rights.Ports,
+		Params:  []Param{somePorts},
+		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 30 * time.Second }},
+	{Kind: Reopen, Title: "Open shut ports", Does: "opens ports again that a guard of its own shut", Verb: rights.Operate, Feature: rights.Ports,
+		Params:  []Param{somePorts},
+		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
+		longest: func(Request) time.Duration { return time.Minute }},
+	{Kind: Locate, Title: "Blink the light", Does: "blinks its light, or those of ports, so that it is found in its rack", Verb: rights.Operate, Feature: rights.Tests,
+		Params: []Param{
+			{Name: "for", Title: "For", Help: "seconds for which it blinks", Default: "60", Value: setting.Whole(1, 3600, "s")},
+			{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4; the device itself when left out", Free: true, Value: setting.PortNames(maxPorts)}},
+		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
+		longest: func(r Request) time.Duration { return seconds(r) + 30*time.Second }},
+	{Kind: Loopback, Title: "Loopback", Does: "sends test frames round inside a port, and counts those that come back", Verb: rights.Operate, Feature: rights.Tests,
+		Disturbs: "The port carries nothing else meanwhile, and is as before when the time is over.",
+		Params: []Param{{Name: "ports", Title: "Port", Help: "which port, such as 1/1/25", Value: setting.PortNames(1)},
+			{Name: "for", Title: "For", Help: "seconds after which it ends by itself", Default: "10", Value: setting.Whole(1, 300, "s")}},
+		Columns: []Column{{"port", "Port", ""}, {"sent", "Sent", "frames"}, {"back", "Back", "frames"}, {"fault", "Fault", ""}},
+		longest: func(r Request) time.Duration { return seconds(r) + 30*time.Second },
+		summarise: func(lines []Line) []Fact {
+			sent, back := total(lines, "sent"), total(lines, "back")
+			return []Fact{{"Sent", fmt.Sprintf("%.0f frames", sent)}, {"Lost", lost(sent, sent-back)}}
+		}},
+	{Kind: Throughput, Title: "Throughput", Does: "sends as much as goes through to another device, and measures rate, delay and loss (RFC 2544)", Verb: rights.Operate, Feature: rights.Tests,
+		Disturbs: "It fills the links on the way: what else goes there is slowed down.",
+		Params: []Param{to,
+			{Name: "for", Title: "For", Help: "seconds for which it sends", Default: "5", Value: setting.Whole(1, 60, "s")},
+			{Name: "most", Title: "At most", Help: "Mbit/s that it sends at most; all that goes through when left out", Free: true, Value: setting.Whole(1, 400_000, "Mbit/s")}},
+		Columns:   []Column{{"second", "#", ""}, {"rate", "Rate", "Mbit/s"}, {"delay", "Delay", "ms"}, {"loss", "Loss", "%"}, {"fault", "Fault", ""}},
+		longest:   func(r Request) time.Duration { return seconds(r) + 30*time.Second },
+		summarise: rates},
+	{Kind: Wake, Title: "Wake", Does: "sends a wake-up frame (Wake-on-LAN) for a station into a VLAN", Verb: rights.Operate, Feature: rights.Tests,
+		Params: []Param{{Name: "mac", Title: "MAC", Help: "the hardware address of the station, such as 02:4c:53:20:00:07", Value: setting.MAC()},
+			{Name: "vlan", Title: "VLAN", Help: "in which it is; the one in which the device saw it last when left out", Free: true, Value: setting.Whole(1, 4094, "")}},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return time.Minute }},
+	{Kind: ShutDown, Title: "Shut down", Does: "switches itself off", Verb: rights.Operate, Feature: rights.Devices,
+		Disturbs: "The device and all that hangs behind it are cut off until somebody switches it on by hand.", Leaves: true, Stays: true,
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 5 * time.Minute }},
+	{Kind: FactoryReset, Title: "Factory reset", Does: "forgets its configuration and starts as it left its maker", Verb: rights.Operate, Feature: rights.Devices,
+		Disturbs: "The device loses all that it was set up to, and all that hangs behind it is cut off. It comes back when its serial number is claimed.", Leaves: true, Stays: true,
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 5 * time.Minute }},
 	{Kind: Install, Title: "Install firmware", Does: "puts the firmware of a file into the slot that does not run", Verb: rights.Operate, Feature: rights.Firmware, Inner: true,
 		Params: []Param{{Name: "file", Title: "File", Help: "its name on the device", Value: setting.Words(120)},
 			{Name: "sha256", Title: "SHA-256", Help: "of the file, in hexadecimal digits", Value: setting.Words(64)}},
@@ -95,6 +152,39 @@ var kinds = []About{
 func seconds(r Request) time.Duration {
 	n, _ := strconv.Atoi(r.Args["for"])
 	return time.Duration(n) * time.Second
+}
+
+// total adds the numbers of a column up.
+func total(lines []Line, column string) (sum float64) {
+	for _, l := range lines {
+		n, _ := strconv.ParseFloat(l.Cells[column], 64)
+		sum += n
+	}
+	return sum
+}
+
+func lost(of, gone float64) string {
+	if of == 0 {
+		return "0 (0 %)"
+	}
+	return fmt.Sprintf("%.0f (%.2g %%)", gone, 100*gone/of)
+}
+
+// rates sums a throughput test up: by the seconds in which something went through.
+func rates(lines []Line) []Fact {
+	var through []Line
+	most := 0.0
+	for _, l := range lines {
+		if rate, err := strconv.ParseFloat(l.Cells["rate"], 64); err == nil {
+			through, most = append(through, l), max(most, rate)
+		}
+	}
+	n := float64(len(through))
+	if n == 0 {
+		return []Fact{{"Mean rate", "0 Mbit/s"}}
+	}
+	return []Fact{{"Mean rate", fmt.Sprintf("%.1f Mbit/s", total(through, "rate")/n)}, {"Most", fmt.Sprintf("%.1f Mbit/s", most)},
+		{"Mean delay", fmt.Sprintf("%.1f ms", total(through, "delay")/n)}, {"Mean loss", fmt.Sprintf("%.2f %%", total(through, "loss")/n)}}
 }
 
 // pings sums echo requests up: how many were lost, and the times there and back of the others.

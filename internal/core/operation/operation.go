@@ -32,6 +32,8 @@ type About struct {
 	Disturbs string
 	// Leaves tells that the device goes away with it, and is awaited.
 	Leaves bool
+	// Stays tells that it does not come back by itself: only that it goes is awaited.
+	Stays bool
 	// Inner tells that it is a part of other work, such as an upgrade: nobody asks for it by itself.
 	Inner bool
 

@@ -3,6 +3,7 @@ package setting
 import (
 	"fmt"
 	"net/netip"
+	"regexp"
 	"strings"
 
 	"example.net/everypost/internal/core/network"
@@ -34,5 +35,19 @@ func Host() Value {
 			}
 		}
 		return strings.ToLower(s), nil
+	}}
+}
+
+// stationMAC is the address of one station: the lowest bit of its first octet is not set (IEEE 802).
+var stationMAC = regexp.MustCompile(`^[0-9a-f][02468ace](:[0-9a-f]{2}){5}$`)
+
+// MAC is the hardware address of somebody.
+func MAC() Value {
+	return Value{Type: Text, Max: 17, Form: "a hardware address, such as 02:4c:53:20:00:07", normal: func(s string) (string, error) {
+		mac := strings.ToLower(strings.ReplaceAll(s, "-", ":"))
+		if !stationMAC.MatchString(mac) {
+			return "", fmt.Errorf("%q is not the hardware address of a station: it looks like 02:4c:53:20:00:07", s)
+		}
+		return mac, nil
 	}}
 }

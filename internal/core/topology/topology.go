@@ -122,8 +122,8 @@ func (g *Graph) Distance(device string) (links int, known bool) {
 	return links, known
 }
 
-// Behind counts the devices whose every way to an entry leads through a device: what is cut off while it restarts.
-func (g *Graph) Behind(device string) int {
+// Behind lists the devices whose every way to an entry leads through a device: what is cut off while it restarts.
+func (g *Graph) Behind(device string) []string {
 	seen := map[string]bool{device: true}
 	var queue []string
 	visit := func(d string) {
@@ -143,12 +143,13 @@ func (g *Graph) Behind(device string) int {
 			visit(far.Device)
 		}
 	}
-	behind := 0
+	var behind []string
 	for d := range g.distance {
 		if !seen[d] {
-			behind++
+			behind = append(behind, d)
 		}
 	}
+	slices.Sort(behind)
 	return behind
 }
 

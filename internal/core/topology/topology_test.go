@@ -46,10 +46,10 @@ func TestFarToNear(t *testing.T) {
 
 func TestBehind(t *testing.T) {
 	g := NewGraph(append([]Link{link("s3:9", "x:9")}, chain...), []string{"e"}) // a ring of s1, s2, s3 and x
-	for device, want := range map[string]int{"e": 4, "s1": 3, "s2": 0, "s3": 0, "x": 0, "lost": 0} {
+	for device, want := range map[string][]string{"e": {"s1", "s2", "s3", "x"}, "s1": {"s2", "s3", "x"}, "s2": nil, "s3": nil, "x": nil, "lost": nil} {
 		assert.Equal(t, want, g.Behind(device), device)
 	}
-	assert.Equal(t, 1, NewGraph(chain, []string{"e"}).Behind("s2"))
+	assert.Equal(t, []string{"s3"}, NewGraph(chain, []string{"e"}).Behind("s2"))
 }
 
 func TestWayUp(t *testing.T) {

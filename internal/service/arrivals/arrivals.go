@@ -85,7 +85,8 @@ func (s *Service) Claim(ctx context.Context, c Claim, by string) error {
 	if !serialPattern.MatchString(c.Serial) {
 		return inventory.Invalid(fmt.Sprintf("%q is no serial number: it has 2 to 64 letters, digits, dots, hyphens, underscores and slashes", c.Serial))
 	}
-	if s.inventory.KnowsSerial(c.Serial) {
+	// One that was reset is claimed to take its own place.
+	if is := s.inventory.OfSerial(c.Serial); is != "" && is != c.Replaces {
 		return fmt.Errorf("the device %s is in service already: %w", c.Serial, store.ErrExists)
 	}
 	if err := s.place(&c); err != nil {

@@ -93,7 +93,7 @@ func (s *Service) inWaves(ctx context.Context, steps []job.Step) ([]job.Step, er
 		if !known {
 			distance = -1
 		}
-		places[i] = firmware.Place{Device: step.Device, Distance: distance, Partner: partners[step.Device], Behind: graph.Behind(step.Device)}
+		places[i] = firmware.Place{Device: step.Device, Distance: distance, Partner: partners[step.Device], Behind: len(graph.Behind(step.Device))}
 	}
 	waves := firmware.Waves(places)
 	for i := range steps {

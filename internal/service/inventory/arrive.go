@@ -34,9 +34,12 @@ func (s *Service) Knows(name string) (there, inService bool) {
 	return ok, ok && d.RetiredAt.IsZero()
 }
 
-// KnowsSerial tells whether there is a device of a serial number.
-func (s *Service) KnowsSerial(serial string) bool {
-	return s.Devices(catalog.Query{Where: catalog.OfSerial(serial), Now: time.Now()}).Total > 0
+// OfSerial is the device of a serial number, "" where there is none.
+func (s *Service) OfSerial(serial string) string {
+	for _, d := range s.Devices(catalog.Query{Where: catalog.OfSerial(serial), Limit: 1, Now: time.Now()}).Rows {
+		return d.Name
+	}
+	return ""
 }
 
 // CheckParticulars tells what is wrong with what is to be said of a device, and brings it into its normal form.

@@ -246,7 +246,7 @@ func (s *Service) lead(ctx context.Context, r *run, about operation.About, befor
 	err := s.fleet.Operate(limited, o.Device, o.Request, tell)
 	if err == nil && about.Leaves {
 		tell(step("the device agreed"))
-		err = s.await(limited, o.Device, before, tell)
+		err = s.await(limited, o.Device, about, before, tell)
 	}
 	r.mu.Lock()
 	r.o.State, r.o.Why, r.o.EndedAt = outcome(limited, err), why(limited, err), now()
@@ -290,8 +290,8 @@ func step(format string, args ...any) operation.Line {
 	return operation.Line{At: now(), Cells: map[string]string{"step": fmt.Sprintf(format, args...)}}
 }
 
-// await waits until a device that restarts has gone, and is back.
-func (s *Service) await(ctx context.Context, device string, before fleet.View, tell func(operation.Line)) error {
+// await waits until a device has gone, and is back where it comes back by itself.
+func (s *Service) await(ctx context.Context, device string, about operation.About, before fleet.View, tell func(operation.Line)) error {
 	begin := time.Now()
 	gone := false
 	tick := time.NewTicker(lookEvery)
@@ -305,8 +305,11 @@ func (s *Service) await(ctx context.Context, device string, before fleet.View, t
 		case !gone && (!back || !v.Since.Equal(before.Since)):
 			gone = true
 			tell(step("it is gone, after %s", time.Since(begin).Round(100*time.Millisecond)))
+			if about.Stays {
+				return nil
+			}
 		case !gone && time.Since(begin) > leaveTime:
-			return fmt.Errorf("it agreed, and did not restart within %s", leaveTime)
+			return fmt.Errorf("it agreed, and is still there after %s", leaveTime)
 		}
 		if gone && back && !v.Since.Equal(before.Since) && v.Identity.BootedAt.After(before.Identity.BootedAt) {
 			tell(step("it is back, after %s", time.Since(begin).Round(100*time.Millisecond)))

@@ -118,3 +118,12 @@ func Names(list v1.List[v1.Device]) (out []string) {
 
 // Second is the error of a call that returns one besides.
 func Second[T any](_ T, err error) error { return err }
+
+// AwaitLinks waits until every cable of the world is known as a link: links are drawn at most once a second.
+func (r *Rig) AwaitLinks(t testing.TB) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		list, err := r.Links(t.Context(), client.Query{})
+		return err == nil && list.Total == len(r.World.Cables())
+	}, WaitLong, WaitStep, "every cable once")
+}

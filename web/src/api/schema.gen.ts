@@ -916,6 +916,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is cut off while a device is away, as far as you may see it
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-behind"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/configuration": {
         parameters: {
             query?: never;
@@ -3038,6 +3058,16 @@ export interface components {
         Beat: {
             /** Format: date-time */
             at: string;
+        };
+        Behind: {
+            /**
+             * Format: int64
+             * @description End stations on it and on those
+             */
+            clients: number;
+            device: string;
+            /** @description Those whose every way to the service leads through it */
+            devices: string[];
         };
         BulkAnswer: {
             /** @description The draft; left out when nothing could be set */
@@ -5624,6 +5654,8 @@ export interface components {
             /** @description What the device does */
             does: string;
             kind: string;
+            /** @description The device goes away with it */
+            leaves?: boolean;
             /** @description What is to be said of it */
             params: components["schemas"]["OperationParam"][];
             /** @description What it takes: operate tests */
@@ -8309,6 +8341,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Backup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Behind"];
                 };
             };
             /** @description Error */

@@ -5,7 +5,7 @@ import { useView } from "../../app/view";
 import { Button, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { Ago, dayTime } from "../../ui/time";
-import { useAsk, useCancelOperation, useOperation, useOperationKinds, useOperations } from "./queries";
+import { useAsk, useBehind, useCancelOperation, useOperation, useOperationKinds, useOperations } from "./queries";
 
 /** What the device can be asked to do now: picked at the left, said and shown at the right, and what was asked before. */
 export default function TestsTab({ d, chosen }: { d: DeviceDetail; chosen: Port[] }) {
@@ -85,7 +85,7 @@ function AskForm({
   const [asking, setAsking] = useState(false);
   const ask = useAsk(d.name);
   const picked = chosen.map((p) => p.port).join(",");
-  const value = (p: OperationKind["params"][number]) => args[p.name] ?? (p.ports ? picked : "") ?? "";
+  const value = (p: OperationKind["params"][number]) => args[p.name] ?? (p.ports && !p.free ? picked : "") ?? "";
   const said = Object.fromEntries(k.params.map((p) => [p.name, value(p)]).filter(([, v]) => v !== ""));
   const lacks = k.params.some((p) => !p.default && !p.free && !said[p.name]?.trim());
   const go = () => ask.mutate({ kind: k.kind, args: said }, { onSuccess: done });
@@ -156,7 +156,8 @@ function Sure({
 }) {
   const [typed, setTyped] = useState("");
   const id = useId();
-  const whole = !k.params.some((p) => p.ports);
+  const whole = !!k.leaves;
+  const behind = useBehind(d.name, open && whole);
   const hit = d.port_list.filter((p) => (whole ? p.health === "well" : ports.includes(p.port)));
   return (
     <Modal
@@ -178,6 +179,19 @@ function Sure({
           go();
         }}
       >
+        {whole && behind.isError && (
+          <p role="alert" className="mb-2 text-down">
+            What hangs behind it is not known: {behind.error.message}
+          </p>
+        )}
+        {whole && behind.data && (
+          <p className="mb-2">
+            {behind.data.devices.length === 0
+              ? "No other device hangs behind it"
+              : `${behind.data.devices.length} ${behind.data.devices.length === 1 ? "device hangs" : "devices hang"} behind it: ${behind.data.devices.join(", ")}`}
+            {behind.data.clients > 0 && `; ${behind.data.clients} end stations are cut off`}.
+          </p>
+        )}
         {hit.length > 0 && (
           <ScrollRegion label="What is cut off" className="max-h-56 overflow-auto rounded border border-rule">
             <table className="w-full text-left text-sm">

@@ -21,6 +21,15 @@ export const useOperations = (device: string) =>
     queryFn: () => take(api.GET("/api/v1/operations", { params: { query: { device, limit: 20 } } })),
   });
 
+/** What is cut off while a device is away, once somebody wants to know. */
+export const useBehind = (name: string, wanted: boolean) =>
+  useQuery({
+    queryKey: ["behind", name],
+    queryFn: () => take(api.GET("/api/v1/devices/{name}/behind", { params: { path: { name } } })),
+    enabled: wanted,
+    staleTime: 10_000,
+  });
+
 /** One of them, with what came back so far: the stream tells when there is more. */
 export const useOperation = (number: number) =>
   useQuery({
