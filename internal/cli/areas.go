@@ -20,7 +20,7 @@ var areas = []area{
 	{"set", "Set up:", []string{"settings", "rows", "setup", "vlan", "bundle", "template", "export", "client", "group", "change-rules", "change-rule"}},
 	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware"}},
 	{"arrive", "Take devices in hand:", []string{"discover", "found", "accept", "enrol", "claim", "claims", "site"}},
-	{"told", "Be told:", []string{"notices", "notice", "deliveries", "mail-server"}},
+	{"told", "Be told:", []string{"alarm-rules", "alarm-rule", "notices", "notice", "deliveries", "mail-server"}},
 	{"people", "People and rights:", []string{"users", "user", "roles", "role", "rights", "audit"}},
 	{"own", "Your sign-in:", []string{"login", "logout", "password", "sessions", "session", "tokens", "token"}},
 	{running, "Run the service:", []string{"serve", "demo", "version"}},

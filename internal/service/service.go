@@ -148,7 +148,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Changes.Start()
-	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
 		return err
 	}
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {

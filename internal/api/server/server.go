@@ -107,6 +107,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.terminal(e)
 	s.operationRoutes(api)
 	s.alarmRoutes(api)
+	s.alarmRuleRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.firmwareRoutes(api)

@@ -38,7 +38,7 @@ var types = func() map[string]Type {
 	for _, t := range []Type{
 		{LinkDown, Major, 2 * time.Second}, {LinkPart, Minor, 5 * time.Second}, {TunnelDown, Major, 5 * time.Second}, {DeviceGone, Critical, 5 * time.Second},
 		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0},
-		{"input", Warning, 0},
+		{"input", Warning, 0}, {OwnRule, Warning, 0}, // a rule knows itself how long
 	} {
 		out[t.ID] = t
 	}

@@ -19,6 +19,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/store"
@@ -27,7 +28,9 @@ import (
 // Inventory is the network as it is known.
 type Inventory interface {
 	Devices(q catalog.Query) catalog.Result[*catalog.Device]
+	Ports(q catalog.Query) catalog.Result[*catalog.Port]
 	Links(q catalog.Query) catalog.Result[*catalog.Link]
+	ClientsAt(device string) int
 }
 
 // Layers tells how many settings of a device differ from what is intended.
@@ -54,6 +57,9 @@ type Service struct {
 	layers    Layers
 	feed      *feed.Feed
 	leases    *leases.Leases
+	expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error)
+	history   History
+	clientsAt func(device string) int
 	disk      func() float64
 	log       *slog.Logger
 	now       func() time.Time
@@ -64,6 +70,7 @@ type Service struct {
 	mu    sync.Mutex
 	known []alarm.Alarm // open, or cleared lately; the newest first
 	watch alarm.Watch
+	own   own
 	last  map[string]touched // when devices were changed, and by what
 }
 
@@ -81,6 +88,8 @@ type Parts struct {
 	Layers    Layers
 	Feed      *feed.Feed
 	Leases    *leases.Leases
+	Expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error) // groups in selectors
+	History   History
 	Disk      func() float64 // how much of the service's own disk is used, in parts of 1
 	Log       *slog.Logger
 	Now       func() time.Time
@@ -89,9 +98,13 @@ type Parts struct {
 // New returns the service, which works until Close.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	own, stop := context.WithCancel(context.Background())
-	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, disk: p.Disk, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
+	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
 	var err error
 	if s.known, err = p.Store.Alarms(ctx, store.AlarmQuery{Since: p.Now().Add(-alarm.Again), Limit: math.MaxInt32}); err != nil {
+		stop()
+		return nil, err
+	}
+	if err := s.beginOwn(ctx); err != nil {
 		stop()
 		return nil, err
 	}
@@ -189,12 +202,12 @@ func (s *Service) seen() alarm.Network {
 // Look holds what stands against what is open, once.
 func (s *Service) Look(ctx context.Context) error {
 	n := s.seen()
-	standing := alarm.Standing(n)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if err := s.rename(ctx, n); err != nil {
 		return err
 	}
+	standing := append(alarm.Standing(n), s.standingByRules(ctx)...)
 	at := s.now().UTC().Truncate(time.Microsecond)
 	unseen := blind(n)
 	changed := s.watch.Look(s.known, standing, at, unseen)

@@ -1,8 +1,11 @@
 package alarms_test
 
 import (
+	"context"
 	"log/slog"
+	"maps"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -14,6 +17,7 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/feed"
@@ -42,6 +46,18 @@ func (b *bench) Devices(catalog.Query) catalog.Result[*catalog.Device] {
 	defer b.mu.Unlock()
 	return catalog.Result[*catalog.Device]{Rows: b.rows}
 }
+func (b *bench) Ports(catalog.Query) catalog.Result[*catalog.Port] {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	var out []*catalog.Port
+	for _, d := range b.rows {
+		for _, name := range slices.Sorted(maps.Keys(d.State.Ports)) {
+			out = append(out, &catalog.Port{Ref: network.PortRef{Device: d.Name, Port: name}, Device: d})
+		}
+	}
+	return catalog.Result[*catalog.Port]{Rows: out}
+}
+func (b *bench) ClientsAt(string) int { return 3 }
 func (b *bench) Links(catalog.Query) catalog.Result[*catalog.Link] {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -83,7 +99,7 @@ func (b *bench) begin(t *testing.T) {
 	require.NoError(t, err)
 	b.feed, err = feed.New(t.Context(), b.store, slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
-	b.Service, err = alarms.New(t.Context(), alarms.Parts{Store: b.store, Inventory: b, Layers: b, Feed: b.feed, Leases: &b.leases, Disk: func() float64 { return 0.2 }, Log: slog.New(slog.DiscardHandler), Now: b.now})
+	b.Service, err = alarms.New(t.Context(), alarms.Parts{Store: b.store, Inventory: b, Layers: b, Feed: b.feed, Leases: &b.leases, Expand: func(_ context.Context, e selector.Expr) (selector.Expr, error) { return e, nil }, Disk: func() float64 { return 0.2 }, Log: slog.New(slog.DiscardHandler), Now: b.now})
 	require.NoError(t, err)
 }
 

@@ -4,6 +4,70 @@
  */
 
 export interface paths {
+    "/api/v1/alarm-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rules of the house: what besides the ready rules is an alarm
+         * @description Needs the right to administer alarms.
+         */
+        get: operations["list-alarm-rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarm-rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * When a rule would have had alarms in the last seven days; nothing is made
+         * @description Needs the right to administer alarms.
+         */
+        post: operations["try-alarm-rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarm-rules/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make or replace a rule for alarms
+         * @description Needs the right to administer alarms.
+         */
+        put: operations["put-alarm-rule"];
+        post?: never;
+        /**
+         * Remove a rule for alarms; its alarms are over
+         * @description Needs the right to administer alarms.
+         */
+        delete: operations["remove-alarm-rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/alarms": {
         parameters: {
             query?: never;
@@ -2906,6 +2970,127 @@ export interface components {
             by: string;
             text: string;
         };
+        AlarmRule: {
+            /**
+             * Format: double
+             * @description The alarm is over at this value and beyond it (hysteresis)
+             */
+            back?: number;
+            /** @description What comes of it */
+            effect?: string;
+            /**
+             * Format: int64
+             * @description How long it must be so
+             */
+            for_s?: number;
+            /**
+             * @description absent: there is no reading of what had one
+             * @enum {string}
+             */
+            is: "above" | "below" | "absent";
+            /**
+             * Format: double
+             * @description In the unit of the reading
+             */
+            limit?: number;
+            /** @description Which: see /history/metrics */
+            metric: string;
+            name: string;
+            /** @description It is kept, and raises nothing */
+            off?: boolean;
+            /**
+             * @description Of what the reading is
+             * @enum {string}
+             */
+            part: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module";
+            /** @description A selector: of ports where the reading is of ports, else of devices; all when left out */
+            pick?: string;
+            /** @description What to do */
+            remedy?: string;
+            /** @enum {string} */
+            severity: "critical" | "major" | "minor" | "warning";
+        };
+        AlarmRuleRequest: {
+            /**
+             * Format: double
+             * @description The alarm is over at this value and beyond it (hysteresis)
+             */
+            back?: number;
+            /** @description What comes of it */
+            effect?: string;
+            /**
+             * Format: int64
+             * @description How long it must be so
+             */
+            for_s?: number;
+            /**
+             * @description absent: there is no reading of what had one
+             * @enum {string}
+             */
+            is: "above" | "below" | "absent";
+            /**
+             * Format: double
+             * @description In the unit of the reading
+             */
+            limit?: number;
+            /** @description Which: see /history/metrics */
+            metric: string;
+            /** @description It is kept, and raises nothing */
+            off?: boolean;
+            /**
+             * @description Of what the reading is
+             * @enum {string}
+             */
+            part: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module";
+            /** @description A selector: of ports where the reading is of ports, else of devices; all when left out */
+            pick?: string;
+            /** @description What to do */
+            remedy?: string;
+            /** @enum {string} */
+            severity: "critical" | "major" | "minor" | "warning";
+        };
+        AlarmRuleTime: {
+            device: string;
+            /** Format: date-time */
+            from: string;
+            /** @description Of the device: port, tunnel, radio */
+            thing?: string;
+            /**
+             * Format: date-time
+             * @description Left out where it would stand now
+             */
+            to?: string;
+            /**
+             * Format: double
+             * @description The reading farthest out
+             */
+            worst: number;
+        };
+        AlarmRuleTrial: {
+            /** Format: date-time */
+            from: string;
+            /** @description It picks more things than were looked at */
+            more?: boolean;
+            /**
+             * Format: int64
+             * @description Readings are looked at in steps of so long
+             */
+            step_s: number;
+            /**
+             * Format: int64
+             * @description Whose readings were looked at
+             */
+            things: number;
+            /** @description The newest first, at most 200 */
+            times: components["schemas"]["AlarmRuleTime"][];
+            /** Format: date-time */
+            to: string;
+            /**
+             * Format: int64
+             * @description Alarms
+             */
+            total: number;
+        };
         Approval: {
             /** Format: date-time */
             at: string;
@@ -4544,6 +4729,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Alarm"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListAlarmRule: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["AlarmRule"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -6583,6 +6787,132 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-alarm-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListAlarmRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-alarm-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlarmRuleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmRuleTrial"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-alarm-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlarmRuleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmRule"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-alarm-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-alarms": {
         parameters: {
             query?: {

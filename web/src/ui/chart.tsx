@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
+import { amount } from "./amount";
 import { day, hours, moment } from "./time";
 
 /** One line of a chart: a value for each step, null where nothing is known. */
@@ -11,21 +12,6 @@ export type Mark = { at: number; text: string; strong?: boolean };
 /** How many lines can be told apart: by colour and by dashes. */
 export const maxLines = 6;
 const dashes = [[], [7, 3], [2, 3], [9, 3, 2, 3], [5, 5], [1, 2]];
-
-/** A value with its unit; rates in thousands of it. */
-export function amount(v: number | null | undefined, unit: string): string {
-  if (v === null || v === undefined) return "–";
-  let n = v;
-  let prefix = "";
-  if (unit.endsWith("/s"))
-    for (const p of ["k", "M", "G"]) {
-      if (Math.abs(n) < 1000) break;
-      n /= 1000;
-      prefix = p;
-    }
-  const text = Math.abs(n) >= 100 || Number.isInteger(n) ? n.toFixed(0) : n.toFixed(Math.abs(n) < 1 ? 2 : 1);
-  return `${text} ${prefix}${unit}`.trim();
-}
 
 function useTheme(): string {
   const [theme, set] = useState(document.documentElement.dataset.theme ?? "");

@@ -144,3 +144,35 @@ export function Failure({ error, retry }: { error: Error; retry?: () => void }) 
     </div>
   );
 }
+
+/** One of a few views of a page, as a row of buttons. */
+export function Choices({
+  label,
+  value,
+  of,
+  pick,
+  children,
+}: {
+  label: string;
+  value: string;
+  of: [value: string, word: string][];
+  pick: (value: string) => void;
+  children?: ReactNode;
+}) {
+  return (
+    <fieldset className="flex flex-wrap gap-1" aria-label={label}>
+      {of.map(([v, word]) => (
+        <button
+          key={v}
+          type="button"
+          aria-pressed={value === v}
+          onClick={() => pick(v)}
+          className="h-6 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-pressed:border-accent aria-pressed:font-semibold"
+        >
+          {word}
+        </button>
+      ))}
+      {children}
+    </fieldset>
+  );
+}

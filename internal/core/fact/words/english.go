@@ -62,6 +62,10 @@ var English = must(New(Texts{
 		"search.claim-failed":  `The device {{.Subject}} did not take what it is to be: {{.A.Said}}.`,
 	},
 	Alarms: map[string]AlarmText{
+		"own-rule": {
+			What:   `{{.Subject}}{{with .A.of}}, {{.}}{{end}}: {{.A.reading}} {{if eq .A.is "absent"}}was not read for {{.A.for}}{{else}}is {{.A.value}}, {{.A.is}} {{.A.limit}}{{end}} (rule {{.A.rule}}).`,
+			Effect: "It is for whoever made the rule to say.", Remedy: "Look at the reading over time, and at what the rule is for.",
+		},
 		"link-down":   {`{{.Subject}} has no link to {{.A.to}}.`, "What hangs behind it is reached by another way, or not at all.", "Look at the cable and the modules at both ends, and whether the far device has power."},
 		"link-part":   {`{{number .A.down}} of {{number .A.of}} cables from {{.Subject}} to {{.A.to}} are down.`, "The link carries less, and would not survive the loss of the rest.", "Look at the cables and the modules of the ports that are down."},
 		"tunnel-down": {`The tunnel {{.Subject}} to {{.A.to}} is down.`, "Traffic between the sites goes another way, or not at all.", "Look whether both circuits are up, and whether the far edge is reached."},

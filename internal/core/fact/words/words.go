@@ -98,6 +98,11 @@ func (c *Catalogue) Alarm(kind, subject string, args map[string]any) AlarmText {
 	} else {
 		out.What = c.say("alarm "+kind, said{Subject: subject, A: args})
 	}
+	for name, text := range map[string]*string{"effect": &out.Effect, "remedy": &out.Remedy} { // the rules of the house say their own
+		if own, ok := args[name].(string); ok {
+			*text = own
+		}
+	}
 	return out
 }
 

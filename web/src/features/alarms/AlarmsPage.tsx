@@ -2,10 +2,11 @@ import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import { type Alarm, type AlarmDetail, allowed, type Person } from "../../api/client";
 import { useKept, useScope, useView } from "../../app/view";
-import { Button, Empty, Failure, inputClass, Panel, ScrollRegion } from "../../ui/controls";
+import { Button, Choices, Empty, Failure, inputClass, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, dayTime, many } from "../../ui/time";
 import { Notices } from "./Notices";
+import { OwnRules } from "./OwnRules";
 import { useActOnAlarm, useAlarm, useAlarms } from "./queries";
 
 /** What is out of order: the worst first, what follows from something else under that; and one of them in full beside it. */
@@ -20,30 +21,29 @@ export function AlarmsPage({ me }: { me: Person }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <h1 className="text-lg font-semibold">Alarms</h1>
-        <fieldset className="flex gap-1" aria-label="Which alarms">
-          {[
+        <Choices
+          label="Which alarms"
+          value={view}
+          of={[
             ["open", "Open"],
             ["over", "Over"],
-            ...(allowed(me, "administer", "alarms") ? [["told", "Who is told"]] : []),
-          ].map(([value, word]) => (
-            <button
-              key={value}
-              type="button"
-              aria-pressed={view === value}
-              onClick={() => {
-                setView(value as string);
-                pick("");
-              }}
-              className="h-6 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-pressed:border-accent aria-pressed:font-semibold"
-            >
-              {word}
-            </button>
-          ))}
-        </fieldset>
+            ...(allowed(me, "administer", "alarms")
+              ? ([
+                  ["told", "Who is told"],
+                  ["rules", "Rules of the house"],
+                ] as [string, string][])
+              : []),
+          ]}
+          pick={(v) => {
+            setView(v);
+            pick("");
+          }}
+        />
       </div>
       {view === "told" && <Notices />}
+      {view === "rules" && <OwnRules />}
       <div
-        hidden={view === "told"}
+        hidden={view === "told" || view === "rules"}
         className={
           picked
             ? "grid grid-cols-[minmax(0,1fr)] items-start gap-3 xl:grid-cols-[minmax(0,1fr)_420px]"

@@ -2,7 +2,7 @@ import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { allowed, type Person } from "../../api/client";
 import { useKept, useScope, useTyped, useView } from "../../app/view";
-import { Button, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
+import { Button, Choices, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
 import { Ago, dayTime, many } from "../../ui/time";
 import { JobDialog } from "../jobs/JobDialog";
 import { Detail, why } from "./BackupPanel";
@@ -23,24 +23,18 @@ export function BackupsPage({ me }: { me: Person }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <h1 className="text-lg font-semibold">Backups</h1>
-        <fieldset className="flex gap-1" aria-label="Which backups">
-          {[
+        <Choices
+          label="Which backups"
+          value={device ? "of" : all}
+          of={[
             ["", "The last of each device"],
             ["1", "All that are kept"],
-          ].map(([value, word]) => (
-            <button
-              key={word}
-              type="button"
-              aria-pressed={all === value && !device}
-              onClick={() => {
-                setDevice("");
-                setAll(value as string);
-              }}
-              className="h-6 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-pressed:border-accent aria-pressed:font-semibold"
-            >
-              {word}
-            </button>
-          ))}
+          ]}
+          pick={(v) => {
+            setDevice("");
+            setAll(v);
+          }}
+        >
           {device && (
             <button
               type="button"
@@ -52,7 +46,7 @@ export function BackupsPage({ me }: { me: Person }) {
               All of {device} ✕
             </button>
           )}
-        </fieldset>
+        </Choices>
         {allowed(me, "see", "configuration") && (
           <label className="flex items-center gap-2 text-sm">
             Find in them

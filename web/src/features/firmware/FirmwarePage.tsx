@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { toast } from "sonner";
 import { allowed, type DeviceFirmware, type Image, type Person } from "../../api/client";
 import { useKept, useScope, useView } from "../../app/view";
-import { Button, Empty, Failure, Modal, Panel, ScrollRegion } from "../../ui/controls";
+import { Button, Choices, Empty, Failure, Modal, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { dayTime, many } from "../../ui/time";
 import { JobDialog } from "../jobs/JobDialog";
@@ -31,22 +31,15 @@ export function FirmwarePage({ me }: { me: Person }) {
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <h1 className="text-lg font-semibold">Firmware</h1>
-        <fieldset className="flex gap-1" aria-label="What of it">
-          {[
+        <Choices
+          label="What of it"
+          value={view}
+          of={[
             ["devices", "Devices"],
             ["library", "Library and baseline"],
-          ].map(([value, word]) => (
-            <button
-              key={value}
-              type="button"
-              aria-pressed={view === value}
-              onClick={() => setView(value as string)}
-              className="h-6 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-pressed:border-accent aria-pressed:font-semibold"
-            >
-              {word}
-            </button>
-          ))}
-        </fieldset>
+          ]}
+          pick={setView}
+        />
         {view === "devices" && (
           <label className="flex items-center gap-1.5 text-sm">
             <input
