@@ -92,7 +92,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"links":         {visit("/map?view=links"), browser.Shows("4 links")},
 		"history":       {visit("/devices/th-sw-02?tab=history&period=1h"), browser.Until("document.querySelector(`figure canvas`)")},
 		"alarms":        {visit("/alarms"), browser.Shows("runs"), browser.Press("Alarm "), browser.Shows("To do:")},
-		"rules":         {visit("/alarms?view=rules"), browser.Press("New rule"), browser.Shows("Over at")},
+		"alarm rules":   {visit("/alarms?view=rules"), browser.Press("New rule"), browser.Shows("Over at")},
 		"notices":       {visit("/alarms?view=told"), browser.Press("New notice"), browser.Shows("From severity")},
 		"tests":         {visit("/devices/th-sw-02?tab=tests&ask=bounce&sel=1%2F1%2F7"), browser.Shows("Bounce ports…"), browser.On(`[...document.querySelectorAll("form button")].find(b => b.innerText.startsWith("Bounce"))`, `e.click()`), browser.Shows("Leave it")},
 		"services":      {visit("/devices/th-fw-01?tab=services"), browser.Shows("days left")},
