@@ -29,6 +29,7 @@ require github.com/coder/websocket v1.8.15
 require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
 
 require (
+	github.com/gopacket/gopacket v1.7.7
 	github.com/gosnmp/gosnmp v1.47.0
 	github.com/pkg/sftp v1.13.12
 	github.com/teambition/rrule-go v1.8.2

@@ -29,6 +29,7 @@ var rings = map[string][]string{
 	"internal/store":             {"internal/core"},
 	"internal/service":           {"internal/core", "internal/driver", "internal/store", "internal/service"},
 	"internal/service/access":    {"internal/core", "internal/driver", "internal/store", "internal/service", "internal/wire/radius"},
+	"internal/service/captures":  {"internal/store", "internal/wire/pcap"},
 	"internal/service/firmware":  {"internal/core", "internal/driver", "internal/store", "internal/service", "internal/wire/image"},
 	"internal/api/v1":            {"internal/core/network"},
 	"internal/api/server":        {"internal/core", "internal/driver", "internal/service", "internal/store", "internal/api/v1"},

@@ -5,7 +5,7 @@ set -euo pipefail
 packages=(gcc libc6-dev
   chromium fonts-dejavu-core fonts-liberation
   netconfd netconfd-module-ietf-interfaces netconfd-module-ietf-system openssh-server
-  python3-ncclient python3-aiosmtpd libyang2-tools iproute2 freeradius snmptrapd snmp)
+  python3-ncclient python3-aiosmtpd libyang2-tools iproute2 freeradius snmptrapd snmp tshark)
 missing=()
 for p in "${packages[@]}"; do
   dpkg-query -W -f '${Status}' "$p" 2>/dev/null | grep -q 'ok installed' || missing+=("$p")

@@ -165,12 +165,25 @@ type Operator interface {
 	Operations() []operation.Kind
 	// Operate has the device do something, and calls tell for each line that comes back, in order. It returns when the device is
 	// done; of what it leaves by, when it has agreed. A device that will not, or fails, answers with a *Refusal. When ctx ends the
-	// device is told to leave it.
-	Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) error
+	// device is told to leave it. file is one that the device left, also where it was told to leave.
+	Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) (file string, err error)
 }
 
-// FileTaker is a session whose device takes files.
+// File is one that a device has.
+type File struct {
+	Name      string
+	Size      int64 // octets
+	ChangedAt time.Time
+}
+
+// FileTaker is a session whose device has files.
 type FileTaker interface {
+	// Files lists them, as many as most at the most.
+	Files(ctx context.Context, most int) ([]File, error)
+	// GetFile returns a file of no more octets than most.
+	GetFile(ctx context.Context, name string, most int64) ([]byte, error)
+	// RemoveFile removes a file.
+	RemoveFile(ctx context.Context, name string) error
 	// PutFile has a device have a file of a name, and calls tell with how many of its octets are there. It goes on where an earlier
 	// try stopped.
 	PutFile(ctx context.Context, name string, from io.ReaderAt, size int64, tell func(sent int64)) error

@@ -16,6 +16,7 @@ import (
 	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/arrivals"
 	"example.net/everypost/internal/service/backups"
+	"example.net/everypost/internal/service/captures"
 	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/discovery"
 	"example.net/everypost/internal/service/feed"
@@ -79,6 +80,7 @@ type Service struct {
 	Troubles   *troubles.Service
 	Terminals  *terminals.Service
 	Operations *operations.Service
+	Captures   *captures.Service
 	Alarms     *alarms.Service
 	Notify     *notify.Service
 	Backups    *backups.Service
@@ -144,6 +146,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	if s.Operations, err = operations.New(ctx, s.Fleet, s.Store, leased, s.Feed, o.Log); err != nil {
 		return err
 	}
+	s.Captures = captures.New(s.Store)
 	if err := s.Changes.Resume(ctx); err != nil {
 		return err
 	}

@@ -7,7 +7,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"io"
 	"io/fs"
 	"os"
@@ -220,8 +219,6 @@ type inFile struct {
 // maxInbox is how large a file may be.
 const maxInbox = 256 << 20
 
-var errReadOnly = errors.New("files can be written here, and not read")
-
 // WriteAt implements io.WriterAt.
 func (f *inFile) WriteAt(p []byte, off int64) (int, error) {
 	if f.box.rate > 0 {
@@ -287,8 +284,28 @@ func (b *inbox) empty() {
 	clear(b.files)
 }
 
+// put has a file be there.
+func (b *inbox) put(name string, data []byte) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.files == nil {
+		b.files = map[string]*inFile{}
+	}
+	b.files[name] = &inFile{box: b, name: name, data: data, at: time.Now()}
+}
+
 // Fileread implements sftp.FileReader.
-func (b *inbox) Fileread(*sftp.Request) (io.ReaderAt, error) { return nil, errReadOnly }
+func (b *inbox) Fileread(r *sftp.Request) (io.ReaderAt, error) {
+	b.mu.Lock()
+	f := b.files[path.Base(r.Filepath)]
+	b.mu.Unlock()
+	if f == nil {
+		return nil, os.ErrNotExist
+	}
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return bytes.NewReader(bytes.Clone(f.data)), nil
+}
 
 // Filewrite implements sftp.FileWriter.
 func (b *inbox) Filewrite(r *sftp.Request) (io.WriterAt, error) {

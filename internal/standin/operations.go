@@ -19,6 +19,7 @@ type task struct {
 	reason string
 	lines  []*xmlnode.Node
 	timer  *timer
+	file   string // that it left
 	undo   func() // what must be so again, whatever becomes of it
 }
 
@@ -34,7 +35,7 @@ var harmless = []string{"ping", "traceroute", "locate"}
 
 // abilities are the operations of a device.
 func (d *device) abilities() []string {
-	out := []string{"ping", "traceroute", "reboot", "slots", "clear-counters", "locate", "loopback", "throughput", "shut-down", "factory-reset"}
+	out := []string{"ping", "traceroute", "reboot", "slots", "clear-counters", "capture", "locate", "loopback", "throughput", "shut-down", "factory-reset"}
 	if d.spec.Role == "switch" {
 		out = append(out, "bounce", "cable-test", "reopen", "wake")
 		if slices.ContainsFunc(d.spec.Ports, func(p PortSpec) bool { return p.PoE }) {
@@ -63,6 +64,9 @@ func (a *agent) operate(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.
 	out := []*xmlnode.Node{x.leaf("state", t.state)}
 	if t.reason != "" {
 		out = append(out, x.leaf("reason", t.reason))
+	}
+	if t.file != "" && t.state != "running" {
+		out = append(out, x.leaf("file", t.file))
 	}
 	lines := t.lines[min(max(after, 0), len(t.lines)):]
 	return append(out, lines[:min(len(lines), mostLines)]...), nil
@@ -159,6 +163,8 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 	n, _ := strconv.Atoi(cmp.Or(how.TextAt("for"), "3"))
 	span := time.Duration(n) * time.Second
 	switch t.kind {
+	case "capture":
+		return d.capture(t, how, ports)
 	case "bounce":
 		d.holdPorts(t, ports, span, func(p *portSim, on bool) { p.bounced = on }, "down", func(p *portSim) string {
 			if p.up {

@@ -406,6 +406,7 @@ type device struct {
 	blinking           int              // lights that blink
 	tasks              map[uint32]*task // what it was asked to do, by number
 	lastTask           uint32
+	lastCapture        int
 	slots              slots
 	inbox              *inbox
 }

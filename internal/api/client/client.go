@@ -125,8 +125,8 @@ func problemOf(resp *http.Response) *Problem {
 }
 
 // upload sends a file as it is, however large it is, and decodes the answer to out.
-func (c *Client) upload(ctx context.Context, path string, file io.Reader, out any) error {
-	r, err := c.request(ctx, http.MethodPost, path, nil)
+func (c *Client) upload(ctx context.Context, method, path string, file io.Reader, out any) error {
+	r, err := c.request(ctx, method, path, nil)
 	if err != nil {
 		return err
 	}

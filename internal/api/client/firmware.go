@@ -17,7 +17,7 @@ func (c *Client) Images(ctx context.Context) (v1.List[v1.Image], error) {
 
 // AddImage adds firmware to the library: the file of an image.
 func (c *Client) AddImage(ctx context.Context, file io.Reader) (out v1.Image, err error) {
-	return out, c.upload(ctx, "/firmware/images", file, &out)
+	return out, c.upload(ctx, http.MethodPost, "/firmware/images", file, &out)
 }
 
 func imagePath(number int64, rest string) string {

@@ -97,19 +97,14 @@ func (s *server) backupRoutes(api huma.API) {
 			b, err := s.seenBackup(ctx, in.Number, seeBackups)
 			return &body[v1.Backup]{backupOut(b)}, err
 		})
-	type content struct {
-		ContentType string `header:"Content-Type"`
-		Disposition string `header:"Content-Disposition"`
-		Body        []byte
-	}
 	register(s, api, seeConfiguration, http.MethodGet, "/backups/{number}/content", "get-backup-content", "What a backup holds, in the device's own form and without its secrets",
-		func(ctx context.Context, in *NumberPath) (*content, error) {
+		func(ctx context.Context, in *NumberPath) (*octets, error) {
 			b, err := s.seenBackup(ctx, in.Number, seeConfiguration)
 			if err != nil {
 				return nil, err
 			}
 			document, err := s.Backups.Content(ctx, in.Number)
-			return &content{ContentType: "application/xml", Disposition: fmt.Sprintf("attachment; filename=%q", fmt.Sprintf("%s-%d.xml", b.Device, b.Number)), Body: document}, err
+			return fileOut("application/xml", fmt.Sprintf("%s-%d.xml", b.Device, b.Number), document), err
 		})
 	type compareInput struct {
 		NumberPath

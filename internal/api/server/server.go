@@ -106,6 +106,8 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.terminalRoutes(api)
 	s.terminal(e)
 	s.operationRoutes(api)
+	s.captureRoutes(api)
+	s.deviceFileRoutes(api)
 	s.alarmRoutes(api)
 	s.alarmRuleRoutes(api)
 	s.jobRoutes(api)

@@ -11,6 +11,7 @@ type OperationKind struct {
 	Columns  []OperationColumn `json:"columns" doc:"The parts of the lines that come back"`
 	Right    string            `json:"right" doc:"What it takes: operate tests"`
 	Disturbs string            `json:"disturbs,omitempty" doc:"What is lost while it goes on"`
+	Captures bool              `json:"captures,omitempty" doc:"It leaves frames: see /captures/frames"`
 	Leaves   bool              `json:"leaves,omitempty" doc:"The device goes away with it"`
 }
 

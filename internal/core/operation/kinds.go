@@ -21,6 +21,7 @@ const (
 
 	ClearCounters Kind = "clear-counters"
 	Reopen        Kind = "reopen" // ports that a guard of the device shut
+	Capture       Kind = "capture"
 	Locate        Kind = "locate"
 	Loopback      Kind = "loopback"
 	Throughput    Kind = "throughput"
@@ -34,6 +35,9 @@ const (
 
 // maxPorts is at how many ports something is done at once.
 const maxPorts = 52
+
+// maxCaptured is of how many ports frames are captured at once.
+const maxCaptured = 8
 
 var (
 	to        = Param{Name: "to", Title: "To", Help: "an IP address or a name that the device can find", Value: setting.Host()}
@@ -94,6 +98,19 @@ var kinds = []About{
 		Columns:   []Column{{"second", "#", ""}, {"rate", "Rate", "Mbit/s"}, {"delay", "Delay", "ms"}, {"loss", "Loss", "%"}, {"fault", "Fault", ""}},
 		longest:   func(r Request) time.Duration { return seconds(r) + 30*time.Second },
 		summarise: rates},
+	{Kind: Capture, Title: "Capture", Does: "keeps what passes its ports, frame by frame, for a table and a file (pcapng)", Verb: rights.Operate, Feature: rights.Tests, Captures: true,
+		Params: []Param{{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxCaptured)},
+			{Name: "filter", Title: "Filter", Help: "which frames, in the syntax of pcap-filter, such as tcp port 554 and host 10.20.50.7; all when left out", Free: true, Value: setting.Words(1000)},
+			{Name: "count", Title: "Count", Help: "frames after which it ends", Default: "1000", Value: setting.Whole(1, 10_000, "")},
+			{Name: "for", Title: "For", Help: "seconds after which it ends", Default: "30", Value: setting.Whole(1, 600, "s")},
+			{Name: "length", Title: "Length", Help: "octets that are kept of each frame", Default: "256", Value: setting.Whole(64, 1518, "octets")},
+			{Name: "size", Title: "Size", Help: "KiB after which it ends", Default: "4096", Value: setting.Whole(1, 8192, "KiB")}},
+		Columns: []Column{{"frames", "Frames", ""}, {"octets", "Octets", ""}},
+		longest: func(r Request) time.Duration { return seconds(r) + 2*time.Minute },
+		summarise: func(lines []Line) []Fact {
+			last := lines[len(lines)-1].Cells
+			return []Fact{{"Frames", last["frames"]}, {"Octets", last["octets"]}}
+		}},
 	{Kind: Locate, Title: "Blink the light", Does: "blinks its light, or those of ports, so that it is found in its rack", Verb: rights.Operate, Feature: rights.Tests,
 		Params: []Param{
 			{Name: "for", Title: "For", Help: "seconds for which it blinks", Default: "60", Value: setting.Whole(1, 3600, "s")},

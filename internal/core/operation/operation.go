@@ -34,6 +34,8 @@ type About struct {
 	Leaves bool
 	// Stays tells that it does not come back by itself: only that it goes is awaited.
 	Stays bool
+	// Captures tells that it leaves a file of frames, which is fetched and kept.
+	Captures bool
 	// Inner tells that it is a part of other work, such as an upgrade: nobody asks for it by itself.
 	Inner bool
 

@@ -339,7 +339,8 @@ func (b Bench) operates(t *testing.T, s driver.Session, o driver.Operator) {
 	}
 	t.Run("has itself answer", func(t *testing.T) {
 		var lines []operation.Line
-		require.NoError(t, o.Operate(ctx, ping(map[string]string{"to": id.Hostname, "count": "2"}), func(l operation.Line) { lines = append(lines, l) }))
+		_, err := o.Operate(ctx, ping(map[string]string{"to": id.Hostname, "count": "2"}), func(l operation.Line) { lines = append(lines, l) })
+		require.NoError(t, err)
 		require.Len(t, lines, 2)
 		for i, l := range lines {
 			assert.Equal(t, strconv.Itoa(i+1), l.Cells["seq"])
@@ -348,7 +349,7 @@ func (b Bench) operates(t *testing.T, s driver.Session, o driver.Operator) {
 		}
 	})
 	t.Run("says in its words what cannot be done", func(t *testing.T) {
-		err := o.Operate(ctx, ping(map[string]string{"to": "nobody.test"}), func(operation.Line) { t.Error("nothing can come back") })
+		_, err := o.Operate(ctx, ping(map[string]string{"to": "nobody.test"}), func(operation.Line) { t.Error("nothing can come back") })
 		var refusal *driver.Refusal
 		require.ErrorAs(t, err, &refusal)
 		assert.Contains(t, refusal.Words, "nobody.test")
@@ -356,7 +357,7 @@ func (b Bench) operates(t *testing.T, s driver.Session, o driver.Operator) {
 	t.Run("leaves what nobody waits for", func(t *testing.T) {
 		short, cancel := context.WithCancel(ctx)
 		n := 0
-		err := o.Operate(short, ping(map[string]string{"to": id.Hostname, "count": "100"}), func(operation.Line) {
+		_, err := o.Operate(short, ping(map[string]string{"to": id.Hostname, "count": "100"}), func(operation.Line) {
 			n++
 			cancel()
 		})

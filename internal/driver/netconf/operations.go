@@ -22,6 +22,7 @@ const (
 	lookTime    = 10 * time.Second // until an answer to a look is given up
 	maxLines    = 2_000            // of one operation that are believed
 	maxCellText = 400
+	maxFileName = 120
 )
 
 // Operations implements driver.Operator, by the features of ep-operations that the device announces.
@@ -37,42 +38,47 @@ func (s *session) Operations() []operation.Kind {
 }
 
 // Operate implements driver.Operator.
-func (s *session) Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) error {
+func (s *session) Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) (file string, err error) {
 	about, _ := operation.Of(r.Kind)
 	begin, cancel := context.WithTimeout(ctx, lookTime)
 	defer cancel()
 	reply, err := s.rpc.Do(begin, xmlnode.New(nsOperations, "begin", writeRequest(about, r)))
 	if err != nil {
-		return refusal(err)
+		return "", refusal(err)
 	}
 	if about.Leaves {
-		return nil
+		return "", nil
 	}
 	id := reply.TextAt("id")
 	if id == "" {
-		return &driver.Refusal{Words: "the device has begun it and does not say under which number"}
+		return "", &driver.Refusal{Words: "the device has begun it and does not say under which number"}
 	}
 	told := 0
 	for {
-		state, reason, more, err := s.look(ctx, about, id, &told, tell)
+		state, reason, left, more, err := s.look(ctx, about, id, &told, tell)
 		if ctx.Err() != nil {
 			s.leave(ctx, id)
-			return context.Cause(ctx)
+			if about.Captures { // what there is until now is worth having
+				last, cancel := context.WithTimeout(context.WithoutCancel(ctx), cancelTime)
+				defer cancel()
+				_, _, left, _, _ = s.look(last, about, id, &told, tell)
+			}
+			return left, context.Cause(ctx)
 		}
 		if err != nil {
-			return refusal(err)
+			return "", refusal(err)
 		}
 		switch {
 		case told > maxLines:
 			s.leave(ctx, id)
-			return &driver.Refusal{Words: fmt.Sprintf("the device tells more than %d lines", maxLines)}
+			return "", &driver.Refusal{Words: fmt.Sprintf("the device tells more than %d lines", maxLines)}
 		case more || state == "running":
 		case state == "done":
-			return nil
+			return left, nil
 		case state == "cancelled":
-			return &driver.Refusal{Words: "it was cancelled on the device"}
+			return left, &driver.Refusal{Words: "it was cancelled on the device"}
 		default:
-			return &driver.Refusal{Words: short(reason)}
+			return left, &driver.Refusal{Words: short(reason)}
 		}
 		if more {
 			continue
@@ -86,13 +92,13 @@ func (s *session) Operate(ctx context.Context, r operation.Request, tell func(op
 }
 
 // look reads what came back since the last look, and whether there is more to be had at once.
-func (s *session) look(ctx context.Context, about operation.About, id string, told *int, tell func(operation.Line)) (state, reason string, more bool, err error) {
+func (s *session) look(ctx context.Context, about operation.About, id string, told *int, tell func(operation.Line)) (state, reason, file string, more bool, err error) {
 	ctx, cancel := context.WithTimeout(ctx, lookTime)
 	defer cancel()
 	reply, err := s.rpc.Do(ctx, xmlnode.New(nsOperations, "read-output",
 		xmlnode.Leaf(nsOperations, "id", id), xmlnode.Leaf(nsOperations, "after", strconv.Itoa(*told))))
 	if err != nil {
-		return "", "", false, err
+		return "", "", "", false, err
 	}
 	before := *told
 	for _, line := range reply.All("line") {
@@ -104,7 +110,15 @@ func (s *session) look(ctx context.Context, about operation.About, id string, to
 		tell(readLine(about, line))
 	}
 	state = reply.TextAt("state")
-	return state, reply.TextAt("reason"), *told > before && state != "running", nil
+	return state, reply.TextAt("reason"), fileName(reply.TextAt("file")), *told > before && state != "running", nil
+}
+
+// fileName is a name that a device tells of a file, "" where it is none.
+func fileName(s string) string {
+	if s == "" || len(s) > maxFileName || strings.ContainsAny(s, "/\\\x00") || s == "." || s == ".." {
+		return ""
+	}
+	return s
 }
 
 func readLine(about operation.About, n *xmlnode.Node) operation.Line {

@@ -40,7 +40,7 @@ type Fleet interface {
 	View(name string) (fleet.View, bool)
 	AwaitTry(ctx context.Context, name string)
 	PutFile(ctx context.Context, name, file string, from io.ReaderAt, size int64, tell func(int64)) error
-	Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) error
+	Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) (file string, err error)
 }
 
 // Backups keeps what a device runs.

@@ -292,7 +292,8 @@ func (w *work) operate(ctx context.Context, k operation.Kind, args map[string]st
 	}
 	ctx, cancel := context.WithTimeout(ctx, r.Longest())
 	defer cancel()
-	return w.s.Fleet.Operate(ctx, w.step.Device, r, func(operation.Line) {})
+	_, err = w.s.Fleet.Operate(ctx, w.step.Device, r, func(operation.Line) {})
+	return err
 }
 
 // restart has the device start with what is in its other slot, and waits until it is back.

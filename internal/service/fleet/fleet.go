@@ -455,37 +455,76 @@ func (f *Fleet) Terminal(ctx context.Context, name string, size driver.Size) (sh
 
 // Operate has a device do something, and calls tell for each line that comes back. It takes as long as it takes, or until ctx
 // ends; other requests go on beside it.
-func (f *Fleet) Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) error {
+func (f *Fleet) Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) (file string, err error) {
 	u, err := f.unit(name)
 	if err != nil {
-		return err
+		return "", err
 	}
 	s, err := u.inHand()
 	if err != nil {
-		return err
+		return "", err
 	}
 	o, ok := s.(driver.Operator)
 	if !ok || !slices.Contains(o.Operations(), r.Kind) {
-		return fmt.Errorf("%w: %s offers no %s", ErrCannot, name, r.Kind)
+		return "", fmt.Errorf("%w: %s offers no %s", ErrCannot, name, r.Kind)
 	}
 	return o.Operate(ctx, r, tell)
 }
 
 // PutFile has a device have a file of a name, and calls tell with how many of its octets are there. It takes as long as it takes.
 func (f *Fleet) PutFile(ctx context.Context, name, file string, from io.ReaderAt, size int64, tell func(int64)) error {
-	u, err := f.unit(name)
+	t, err := f.filesOf(name)
 	if err != nil {
 		return err
+	}
+	return t.PutFile(ctx, file, from, size, tell)
+}
+
+// Files lists the files of a device.
+func (f *Fleet) Files(ctx context.Context, name string) ([]driver.File, error) {
+	t, err := f.filesOf(name)
+	if err != nil {
+		return nil, err
+	}
+	return t.Files(ctx, maxFiles)
+}
+
+// GetFile returns a file of a device, of no more octets than most.
+func (f *Fleet) GetFile(ctx context.Context, name, file string, most int64) ([]byte, error) {
+	t, err := f.filesOf(name)
+	if err != nil {
+		return nil, err
+	}
+	return t.GetFile(ctx, file, most)
+}
+
+// RemoveFile removes a file of a device.
+func (f *Fleet) RemoveFile(ctx context.Context, name, file string) error {
+	t, err := f.filesOf(name)
+	if err != nil {
+		return err
+	}
+	return t.RemoveFile(ctx, file)
+}
+
+// maxFiles is how many files of a device are told.
+const maxFiles = 500
+
+// filesOf is the session of a device that has files.
+func (f *Fleet) filesOf(name string) (driver.FileTaker, error) {
+	u, err := f.unit(name)
+	if err != nil {
+		return nil, err
 	}
 	s, err := u.inHand()
 	if err != nil {
-		return err
+		return nil, err
 	}
 	t, ok := s.(driver.FileTaker)
 	if !ok {
-		return fmt.Errorf("%w: %s takes no files", ErrCannot, name)
+		return nil, fmt.Errorf("%w: %s has no files", ErrCannot, name)
 	}
-	return t.PutFile(ctx, file, from, size, tell)
+	return t, nil
 }
 
 // Propose prepares a change on a device, under a token of the caller's, until it is run by Trial or thrown away by

@@ -43,13 +43,17 @@ const (
 	maxOpenDevice = 8
 	keepEvery     = 2 * time.Second        // how often what came back is kept, while it comes
 	lookEvery     = 200 * time.Millisecond // between looks whether a device is back
+	fetchTime     = 2 * time.Minute        // until a file that a device left must be here
+	maxCapture    = 12 << 20               // octets of such a file
 	leaveTime     = time.Minute            // until a device that restarts must be gone
 )
 
 // Fleet is what the package needs of the fleet.
 type Fleet interface {
 	View(name string) (fleet.View, bool)
-	Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) error
+	Operate(ctx context.Context, name string, r operation.Request, tell func(operation.Line)) (file string, err error)
+	GetFile(ctx context.Context, name, file string, most int64) ([]byte, error)
+	RemoveFile(ctx context.Context, name, file string) error
 }
 
 // Service is the capability. Make it with New; Close ends it.
@@ -243,10 +247,15 @@ func (s *Service) lead(ctx context.Context, r *run, about operation.About, befor
 		}
 		s.told(o)
 	}
-	err := s.fleet.Operate(limited, o.Device, o.Request, tell)
+	file, err := s.fleet.Operate(limited, o.Device, o.Request, tell)
 	if err == nil && about.Leaves {
 		tell(step("the device agreed"))
 		err = s.await(limited, o.Device, about, before, tell)
+	}
+	if about.Captures && file != "" {
+		if failed := s.fetch(ctx, o, file); failed != nil && err == nil {
+			err = failed
+		}
 	}
 	r.mu.Lock()
 	r.o.State, r.o.Why, r.o.EndedAt = outcome(limited, err), why(limited, err), now()
@@ -258,6 +267,23 @@ func (s *Service) lead(ctx context.Context, r *run, about operation.About, befor
 	delete(s.open, o.Number)
 	s.mu.Unlock()
 	s.told(o)
+}
+
+// fetch takes the file that a device left and keeps it. Whoever cancelled the operation has it too, unless the service stops.
+func (s *Service) fetch(ctx context.Context, o store.Operation, file string) error {
+	if errors.Is(context.Cause(ctx), errStopped) {
+		return errStopped
+	}
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), fetchTime)
+	defer cancel()
+	content, err := s.fleet.GetFile(ctx, o.Device, file, maxCapture)
+	if err != nil {
+		return fmt.Errorf("what it captured could not be fetched: %w", err)
+	}
+	if err := s.store.PutCapture(ctx, o.Number, content); err != nil {
+		return fmt.Errorf("what it captured could not be kept: %w", err)
+	}
+	return s.fleet.RemoveFile(ctx, o.Device, file)
 }
 
 func outcome(ctx context.Context, err error) string {

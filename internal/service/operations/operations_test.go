@@ -29,9 +29,11 @@ type bench struct {
 	feed   *feed.Feed
 	leases *leases.Leases
 
-	mu   sync.Mutex
-	view fleet.View
-	do   func(ctx context.Context, tell func(operation.Line)) error
+	mu            sync.Mutex
+	view          fleet.View
+	do            func(ctx context.Context, tell func(operation.Line)) error
+	left, removed string // file on the device
+	fails         error  // to get it
 }
 
 func (b *bench) View(name string) (fleet.View, bool) {
@@ -46,8 +48,17 @@ func (b *bench) set(f func(v *fleet.View)) {
 	f(&b.view)
 }
 
-func (b *bench) Operate(ctx context.Context, _ string, _ operation.Request, tell func(operation.Line)) error {
-	return b.do(ctx, tell)
+func (b *bench) Operate(ctx context.Context, _ string, _ operation.Request, tell func(operation.Line)) (string, error) {
+	return b.left, b.do(ctx, tell)
+}
+
+func (b *bench) GetFile(context.Context, string, string, int64) ([]byte, error) {
+	return []byte("frames"), b.fails
+}
+
+func (b *bench) RemoveFile(_ context.Context, _, file string) error {
+	b.removed = file
+	return nil
 }
 
 func open(t *testing.T) *bench {

@@ -14,9 +14,45 @@ import (
 // fileChunk is how much of a file is sent between two looks at how far it is.
 const fileChunk = 128 << 10
 
+// ErrLarge tells that a file is larger than is wanted.
+var ErrLarge = errors.New("the file is too large")
+
 // PutFile has the server have a file of a name, by SFTP on a channel of its own beside the sessions of the connection. It goes on where an earlier try
 // stopped: what the server has of that name is taken for a begin of it, unless it is longer. tell is called with how many octets are there.
-func (c *Conn) PutFile(ctx context.Context, name string, from io.ReaderAt, size int64, tell func(int64)) (err error) {
+func (c *Conn) PutFile(ctx context.Context, name string, from io.ReaderAt, size int64, tell func(int64)) error {
+	return c.withFiles(ctx, func(client *sftp.Client) error { return putFile(client, name, from, size, tell) })
+}
+
+// Files lists the files that the server has.
+func (c *Conn) Files(ctx context.Context) (list []fs.FileInfo, err error) {
+	return list, c.withFiles(ctx, func(client *sftp.Client) error {
+		list, err = client.ReadDirContext(ctx, "/")
+		return err
+	})
+}
+
+// GetFile returns a file of the server that has no more octets than most.
+func (c *Conn) GetFile(ctx context.Context, name string, most int64) (content []byte, err error) {
+	return content, c.withFiles(ctx, func(client *sftp.Client) error {
+		f, err := client.Open(name)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = f.Close() }()
+		if content, err = io.ReadAll(io.LimitReader(f, most+1)); err == nil && int64(len(content)) > most {
+			content, err = nil, ErrLarge
+		}
+		return err
+	})
+}
+
+// RemoveFile removes a file of the server.
+func (c *Conn) RemoveFile(ctx context.Context, name string) error {
+	return c.withFiles(ctx, func(client *sftp.Client) error { return client.Remove(name) })
+}
+
+// withFiles opens a channel for files and closes it again, at the latest when ctx ends.
+func (c *Conn) withFiles(ctx context.Context, do func(*sftp.Client) error) (err error) {
 	ch, err := c.client.NewSession()
 	if err != nil {
 		return err
@@ -45,7 +81,7 @@ func (c *Conn) PutFile(ctx context.Context, name string, from io.ReaderAt, size 
 		return err
 	}
 	defer func() { _ = client.Close() }()
-	return putFile(client, name, from, size, tell)
+	return do(client)
 }
 
 func putFile(client *sftp.Client, name string, from io.ReaderAt, size int64, tell func(int64)) error {

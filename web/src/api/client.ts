@@ -143,10 +143,10 @@ export async function take<T>(answer: Promise<Answer<T>>): Promise<T> {
 }
 
 /** Sends a file as it is, and tells what part of it is sent. */
-export function upload(path: string, file: Blob, far: (part: number) => void): Promise<void> {
+export function upload(method: "POST" | "PUT", path: string, file: Blob, far: (part: number) => void): Promise<void> {
   return new Promise((done, fail) => {
     const r = new XMLHttpRequest(); // fetch does not tell how far it is
-    r.open("POST", path);
+    r.open(method, path);
     r.setRequestHeader("Content-Type", "application/octet-stream");
     if (csrf) r.setRequestHeader("X-Everypost-CSRF", csrf);
     if (triedRole()) r.setRequestHeader("X-Everypost-Try-Role", triedRole());

@@ -372,6 +372,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The frames that devices captured, as a file (pcapng)
+         * @description Needs the right to operate tests.
+         */
+        get: operations["get-capture-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/frames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The frames that devices captured
+         * @description Needs the right to operate tests.
+         */
+        get: operations["list-frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/change-rules": {
         parameters: {
             query?: never;
@@ -1095,6 +1135,54 @@ export interface paths {
          */
         post: operations["accept-drift"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The files that a device has
+         * @description Needs the right to operate devices.
+         */
+        get: operations["list-device-files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A file of a device
+         * @description Needs the right to operate devices.
+         */
+        get: operations["get-device-file"];
+        /**
+         * Send a file to a device, in the place of one of its name
+         * @description Needs the right to operate devices.
+         */
+        put: operations["put-device-file"];
+        post?: never;
+        /**
+         * Remove a file of a device
+         * @description Needs the right to operate devices.
+         */
+        delete: operations["remove-device-file"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3917,6 +4005,13 @@ export interface components {
             vlans: components["schemas"]["VLAN"][];
             why?: string;
         };
+        DeviceFile: {
+            /** Format: date-time */
+            changed_at: string;
+            name: string;
+            /** Format: int64 */
+            octets: number;
+        };
         DeviceFirmware: {
             /** @description It can be upgraded from here */
             able: boolean;
@@ -4234,6 +4329,41 @@ export interface components {
             site?: string;
             /** @description Which device told of it, and the port or tunnel */
             via?: string;
+        };
+        Frame: {
+            /** Format: date-time */
+            at: string;
+            from: string;
+            info: string;
+            /**
+             * Format: int64
+             * @description Of the whole frame
+             */
+            octets: number;
+            /** @description The port, with its device where several captures are merged */
+            on: string;
+            protocol: string;
+            to: string;
+            /**
+             * Format: int64
+             * @description Of its tag
+             */
+            vlan?: number;
+            /**
+             * @description Whether it came in or went out there
+             * @enum {string}
+             */
+            way: "in" | "out";
+        };
+        Frames: {
+            items: components["schemas"]["Frame"][];
+            /** @description More were captured than are shown: the file holds all */
+            more?: boolean;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
         };
         Group: {
             /** Format: int64 */
@@ -4938,6 +5068,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Device"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListDeviceFile: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["DeviceFile"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -5851,6 +6000,8 @@ export interface components {
             value: string;
         };
         OperationKind: {
+            /** @description It leaves frames: see /captures/frames */
+            captures?: boolean;
             /** @description The parts of the lines that come back */
             columns: components["schemas"]["OperationColumn"][];
             /** @description What is lost while it goes on */
@@ -7453,6 +7604,76 @@ export interface operations {
             };
         };
     };
+    "get-capture-file": {
+        parameters: {
+            query?: {
+                /** @description Numbers of operations; of several, their frames are merged */
+                of?: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-frames": {
+        parameters: {
+            query?: {
+                /** @description Numbers of operations; of several, their frames are merged */
+                of?: number[];
+                /** @description Only frames in whose line this stands */
+                find?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Frames"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-change-rules": {
         parameters: {
             query?: never;
@@ -8870,6 +9091,135 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Drift"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-device-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDeviceFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-device-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-device-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-device-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

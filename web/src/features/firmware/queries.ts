@@ -25,7 +25,7 @@ function useRenew() {
 export function useAddImage(far: (part: number) => void) {
   const renew = useRenew();
   return useMutation({
-    mutationFn: (file: File) => upload("/api/v1/firmware/images", file, far),
+    mutationFn: (file: File) => upload("POST", "/api/v1/firmware/images", file, far),
     onSettled: () => far(0),
     onSuccess: renew,
   });

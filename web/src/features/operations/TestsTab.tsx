@@ -1,11 +1,14 @@
-import { type FormEvent, useId, useState } from "react";
+import { type FormEvent, lazy, Suspense, useId, useState } from "react";
 import { toast } from "sonner";
 import type { DeviceDetail, Operation, OperationKind, Port } from "../../api/client";
 import { useView } from "../../app/view";
 import { Button, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { Ago, dayTime } from "../../ui/time";
+import { Files } from "./Files";
 import { useAsk, useBehind, useCancelOperation, useOperation, useOperationKinds, useOperations } from "./queries";
+
+const Frames = lazy(() => import("./Frames").then((m) => ({ default: m.Frames })));
 
 /** What the device can be asked to do now: picked at the left, said and shown at the right, and what was asked before. */
 export default function TestsTab({ d, chosen }: { d: DeviceDetail; chosen: Port[] }) {
@@ -60,11 +63,16 @@ export default function TestsTab({ d, chosen }: { d: DeviceDetail; chosen: Port[
               ) : (
                 <p className="text-soft">You may see what came back, not ask for it: that takes {kind.right}.</p>
               )}
-              <Result number={Number(number) || 0} kinds={kinds.data.items} />
+              <Result
+                number={Number(number) || 0}
+                kinds={kinds.data.items}
+                mayTest={d.rights.includes("operate tests")}
+              />
             </div>
           </Panel>
         )}
         <Before device={d.name} picked={number} pick={setNumber} />
+        {d.reach === "connected" && d.rights.includes("operate devices") && <Files device={d.name} />}
       </div>
     </div>
   );
@@ -102,7 +110,13 @@ function AskForm({
             key={p.name}
             label={p.title}
             meaning={p.help}
-            help={p.default ? `${p.default}${p.unit ? ` ${p.unit}` : ""} when left out` : p.ports ? p.help : p.form}
+            help={
+              p.default
+                ? `${p.default}${p.unit ? ` ${p.unit}` : ""} when left out`
+                : p.ports || p.free
+                  ? p.help
+                  : p.form
+            }
           >
             {(id, by) => (
               <input
@@ -238,7 +252,7 @@ const shape: Record<Operation["state"], string> = {
 };
 
 /** What came back, while it comes. */
-function Result({ number, kinds }: { number: number; kinds: OperationKind[] }) {
+function Result({ number, kinds, mayTest }: { number: number; kinds: OperationKind[]; mayTest: boolean }) {
   const one = useOperation(number);
   const cancel = useCancelOperation();
   if (number === 0) return null;
@@ -287,7 +301,12 @@ function Result({ number, kinds }: { number: number; kinds: OperationKind[] }) {
           ))}
         </dl>
       )}
-      {o.lines.length > 0 && (
+      {kind.captures && o.state !== "running" && mayTest && (
+        <Suspense fallback={<p className="mt-2 text-soft">Reading the frames…</p>}>
+          <Frames key={o.number} number={o.number} />
+        </Suspense>
+      )}
+      {o.lines.length > 0 && !(kind.captures && o.state !== "running") && (
         <ScrollRegion label="Lines" className="mt-2 max-h-[320px] overflow-auto rounded border border-rule">
           <table className="w-full border-collapse text-left text-sm">
             <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
