@@ -29,6 +29,8 @@ require github.com/coder/websocket v1.8.15
 require github.com/GehirnInc/crypt v0.0.0-20230320061759-8cc1b52080c5
 
 require (
+	charm.land/bubbletea/v2 v2.1.1
+	github.com/charmbracelet/x/ansi v0.11.9
 	github.com/gopacket/gopacket v1.7.7
 	github.com/gosnmp/gosnmp v1.47.0
 	github.com/pkg/sftp v1.13.12
@@ -39,9 +41,19 @@ require (
 )
 
 require (
+	github.com/charmbracelet/colorprofile v0.4.3 // indirect
+	github.com/charmbracelet/ultraviolet v0.0.0-20261008173134-6b8d4baf91b4 // indirect
+	github.com/charmbracelet/x/term v0.2.2 // indirect
+	github.com/charmbracelet/x/termios v0.1.1 // indirect
+	github.com/charmbracelet/x/windows v0.2.2 // indirect
+	github.com/clipperhouse/displaywidth v0.11.0 // indirect
 	github.com/dlclark/regexp2 v1.12.0 // indirect
 	github.com/kr/fs v0.1.0 // indirect
+	github.com/lucasb-eyer/go-colorful v1.4.1 // indirect
+	github.com/muesli/cancelreader v0.2.2 // indirect
+	github.com/rivo/uniseg v0.4.7 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
+	github.com/xo/terminfo v1.0.0 // indirect
 )
 
 require (
@@ -57,7 +69,7 @@ require (
 	github.com/google/uuid v1.6.0 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
 	github.com/mattn/go-isatty v0.0.24 // indirect
-	github.com/mattn/go-runewidth v0.0.20 // indirect
+	github.com/mattn/go-runewidth v0.0.30 // indirect
 	github.com/mfridman/interpolate v0.0.2 // indirect
 	github.com/munnerz/goautoneg v0.0.0-20191010083416-a7dc8b61c822 // indirect
 	github.com/ncruces/go-strftime v1.1.0 // indirect

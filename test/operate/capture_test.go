@@ -152,7 +152,7 @@ func TestFilesOfADevice(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "the key is gone", string(got))
 	assert.Contains(t, c.Run("", "file", "fetch", "th-sw-02", "notes.txt", "--to", back).Err, "is there already")
-	assert.Contains(t, c.Run("", "file", "fetch", "th-sw-02", "nothing.txt").Err, "does not give the file")
+	assert.Contains(t, c.Run("", "file", "fetch", "th-sw-02", "nothing.txt").Err, `file "nothing.txt" of th-sw-02`)
 	_, err = r.DeviceFile(t.Context(), "th-sw-02", "../notes.txt")
 	assert.ErrorContains(t, err, "without slashes")
 	assert.Equal(t, 3, c.Run("no\n", "file", "remove", "th-sw-02", "notes.txt").Code)

@@ -151,12 +151,12 @@ func TestNoRouteTellsOfAnotherPlace(t *testing.T) {
 	require.NoError(t, err)
 	marks = append(marks, mark, "th-sw-01:1/1/", "NW24")
 
-	place := strings.NewReplacer("{number}", fmt.Sprint(foreign.Number), "{vlan}", "3999", "{id}", "999", "{serial}", "NW24-00001", "{mac}", "02:00:00:00:00:01", "{preference}", "table.x", "{maker}", "Halyard", "{model}", "H24P")
+	place := strings.NewReplacer("{number}", fmt.Sprint(foreign.Number), "{vlan}", "3999", "{id}", "999", "{serial}", "NW24-00001", "{mac}", "02:00:00:00:00:01", "{preference}", "table.x", "{maker}", "Halyard", "{model}", "H24P", "{file}", "notes.txt")
 	for _, role := range []string{"administrator", "operator", "technician", "security-officer", "manager", "viewer"} {
 		who := r.Confine(t, "bound."+strings.ReplaceAll(role, "-", "."), role, "site = kelp-bay")
 		told := 0
 		for path, item := range server.API("test").Paths {
-			if item.Get == nil || strings.HasSuffix(path, "/events") {
+			if item.Get == nil || strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/live") {
 				continue
 			}
 			for _, name := range []string{"th-sw-02", "th-sw-01", "tern-haven"} {

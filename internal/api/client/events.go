@@ -4,9 +4,11 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -16,12 +18,21 @@ import (
 // Events calls f for each event after the one of that number (0: from now on) until f returns false or ctx ends. When
 // events were missed f is called with the kind "reset" first.
 func (c *Client) Events(ctx context.Context, after uint64, f func(v1.Event) (goOn bool)) error {
-	r, err := c.request(ctx, http.MethodGet, "/events", nil)
+	header := http.Header{}
+	if after != 0 {
+		header.Set("Last-Event-ID", strconv.FormatUint(after, 10))
+	}
+	return c.stream(ctx, "/events", header, func(name, data string) (bool, error) { return c.deliver(name, data, f) })
+}
+
+// stream reads server-sent events, until f says to stop.
+func (c *Client) stream(ctx context.Context, path string, header http.Header, f func(name, data string) (goOn bool, err error)) error {
+	r, err := c.request(ctx, http.MethodGet, path, nil)
 	if err != nil {
 		return err
 	}
-	if after != 0 {
-		r.Header.Set("Last-Event-ID", strconv.FormatUint(after, 10))
+	for k, v := range header {
+		r.Header[k] = v
 	}
 	resp, err := c.send(r)
 	if err != nil {
@@ -42,7 +53,7 @@ func (c *Client) Events(ctx context.Context, after uint64, f func(v1.Event) (goO
 			if data == "" {
 				continue
 			}
-			goOn, err := c.deliver(name, data, f)
+			goOn, err := f(name, data)
 			if err != nil || !goOn {
 				return err
 			}
@@ -56,6 +67,30 @@ func (c *Client) Events(ctx context.Context, after uint64, f func(v1.Event) (goO
 		return &Unreachable{c.Base, err}
 	}
 	return &Unreachable{c.Base, io.ErrUnexpectedEOF}
+}
+
+// Live has a device be read each second, and calls f for each reading until it says to stop.
+func (c *Client) Live(ctx context.Context, device string, ports []string, f func(v1.LiveReading) (goOn bool)) error {
+	path := "/devices/" + url.PathEscape(device) + "/live"
+	if len(ports) > 0 {
+		path += "?" + url.Values{"ports": {strings.Join(ports, ",")}}.Encode()
+	}
+	return c.stream(ctx, path, nil, func(name, data string) (bool, error) {
+		switch name {
+		case "reading":
+			var one v1.LiveReading
+			if err := json.Unmarshal([]byte(data), &one); err != nil {
+				return false, fmt.Errorf("reading: %w", err)
+			}
+			c.clean(&one)
+			return f(one), nil
+		case "gone":
+			var gone v1.Gone
+			_ = json.Unmarshal([]byte(data), &gone)
+			return false, errors.New(gone.Why)
+		}
+		return true, nil
+	})
 }
 
 func (c *Client) deliver(name, data string, f func(v1.Event) bool) (goOn bool, err error) {

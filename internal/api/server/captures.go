@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"strconv"
 	"strings"
@@ -123,7 +124,7 @@ func (s *server) deviceFileRoutes(api huma.API) {
 			var content []byte
 			err := s.act(ctx, "get-device-file", in.Name+" "+in.File, s.onDevice(ctx, operateDevices, in.Name), func(string) (err error) {
 				content, err = s.Fleet.GetFile(ctx, in.Name, in.File, maxFile)
-				return err
+				return noFile(err, in.Name, in.File)
 			})
 			return fileOut("application/octet-stream", in.File, content), err
 		})
@@ -147,7 +148,15 @@ func (s *server) deviceFileRoutes(api huma.API) {
 	register(s, api, operateDevices, http.MethodDelete, "/devices/{name}/files/{file}", "remove-device-file", "Remove a file of a device",
 		func(ctx context.Context, in *filePath) (*struct{}, error) {
 			return nil, s.act(ctx, "remove-device-file", in.Name+" "+in.File, s.onDevice(ctx, operateDevices, in.Name), func(string) error {
-				return s.Fleet.RemoveFile(ctx, in.Name, in.File)
+				return noFile(s.Fleet.RemoveFile(ctx, in.Name, in.File), in.Name, in.File)
 			})
 		})
+}
+
+// noFile tells that a device has no file of a name, where that is why.
+func noFile(err error, device, file string) error {
+	if errors.Is(err, fs.ErrNotExist) {
+		err = store.ErrNotFound
+	}
+	return missing(err, fmt.Sprintf("file %q of %s", file, device))
 }

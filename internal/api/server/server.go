@@ -65,7 +65,7 @@ func build(closing context.Context, s *service.Service, o Options) (*server, htt
 	}}))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		path := c.Request().URL.Path
-		return strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/terminal") // streams
+		return strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/live") || strings.HasSuffix(path, "/terminal") // streams
 	}}))
 
 	srv := &server{Service: s, opts: o, closing: closing, writes: &writes{try: s.Store.Try, now: time.Now}}
@@ -107,6 +107,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.terminal(e)
 	s.operationRoutes(api)
 	s.captureRoutes(api)
+	s.liveRoutes(api)
 	s.deviceFileRoutes(api)
 	s.alarmRoutes(api)
 	s.alarmRuleRoutes(api)

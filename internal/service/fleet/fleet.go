@@ -119,6 +119,9 @@ type Fleet struct {
 
 	mu    sync.RWMutex
 	units map[string]*unit
+
+	live     sync.Mutex
+	lookedAt map[*unit]int // how many look on, second by second
 }
 
 // New returns a fleet without devices. It works until Close.
@@ -139,7 +142,7 @@ func (f *Fleet) Add(name string, t driver.Target, last View) {
 	last.Since = time.Now().UTC()
 	u := &unit{
 		fleet: f, name: name, target: t, view: last, writing: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
-		reread: make(chan struct{}, 1), relook: make(chan struct{}, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
+		reread: make(chan struct{}, 1), relook: make(chan struct{}, 1), looked: make(chan struct{}, 1), changed: make(chan struct{}), proposals: map[string]driver.Proposal{}, calls: make(chan driver.Session, 1),
 	}
 	ctx, cancel := context.WithCancel(f.ctx)
 	u.cancel = cancel
@@ -235,6 +238,54 @@ func (f *Fleet) View(name string) (View, bool) {
 		return View{}, false
 	}
 	return u.snapshot(), true
+}
+
+// How often a device is read while somebody looks on: its ports, and its inside.
+const (
+	liveEvery  = time.Second
+	liveInside = 5 * time.Second
+	maxLive    = 32 // devices at once
+)
+
+// ErrLive tells that as many devices are looked at second by second as may be.
+var ErrLive = fmt.Errorf("%d devices are looked at second by second, which is as many as may be: end one of them", maxLive)
+
+// LookOn has a device be read each second until release is called, once.
+func (f *Fleet) LookOn(name string) (release func(), err error) {
+	u, err := f.unit(name)
+	if err != nil {
+		return nil, err
+	}
+	f.live.Lock()
+	defer f.live.Unlock()
+	if f.lookedAt == nil {
+		f.lookedAt = map[*unit]int{}
+	}
+	if f.lookedAt[u] == 0 && len(f.lookedAt) >= maxLive {
+		return nil, ErrLive
+	}
+	f.lookedAt[u]++
+	u.look(1)
+	return func() {
+		f.live.Lock()
+		defer f.live.Unlock()
+		if f.lookedAt[u]--; f.lookedAt[u] == 0 {
+			delete(f.lookedAt, u)
+		}
+		u.look(-1)
+	}, nil
+}
+
+func (u *unit) look(more int) {
+	u.mu.Lock()
+	u.lookers += more
+	u.mu.Unlock()
+	if more > 0 {
+		select {
+		case u.looked <- struct{}{}:
+		default:
+		}
+	}
 }
 
 // Views returns all devices by name.

@@ -23,6 +23,7 @@ type unit struct {
 	hurry   chan struct{}       // somebody waits for the device: try at once
 	reread  chan struct{}       // the configuration changed
 	relook  chan struct{}       // somebody waits for a reading of the inside
+	looked  chan struct{}       // somebody begins to look on
 	calls   chan driver.Session // of a device that calls home
 
 	mu        sync.Mutex
@@ -37,6 +38,7 @@ type unit struct {
 	awaited   bool
 	awaitedBy string
 	steps     int       // of changes, that it works on
+	lookers   int       // who look on, second by second
 	engaged   time.Time // until then it is asked for nothing that can wait
 
 	telling sync.Mutex // keeps what the observer is told in the order in which it became so
@@ -369,15 +371,18 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 			if later(poll, t.Quiet) {
 				continue
 			}
-			poll.Reset(u.fleet.period(t.Poll, pollSpacing))
+			poll.Reset(u.pace(u.fleet.period(t.Poll, pollSpacing), liveEvery))
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.observe(ctx, s) })
 		case <-look.C:
 			if later(look, t.Quiet) {
 				continue
 			}
-			look.Reset(u.fleet.period(t.Inspect, inspectSpacing))
+			look.Reset(u.pace(u.fleet.period(t.Inspect, inspectSpacing), liveInside))
 			err = within(ctx, t.Request, func(ctx context.Context) error { return u.inspect(ctx, s) })
 		case <-u.relook:
+			look.Reset(0)
+		case <-u.looked:
+			poll.Reset(0)
 			look.Reset(0)
 		case <-u.reread:
 			again.Reset(u.fleet.scatter())
@@ -397,6 +402,16 @@ func (u *unit) hold(ctx context.Context, s driver.Session, watchEnded, dead <-ch
 			}
 		}
 	}
+}
+
+// pace is how often a device is read: faster while somebody looks on.
+func (u *unit) pace(usual, live time.Duration) time.Duration {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	if u.lookers > 0 {
+		return min(usual, live)
+	}
+	return usual
 }
 
 // observe reads the state of a device that tells it.

@@ -1232,6 +1232,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A device and its ports, read each second while somebody looks on
+         * @description Server-sent events: `reading` for each time that it is read, `gone` once it cannot be. Needs the right to see devices.
+         */
+        get: operations["stream-device"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/operations": {
         parameters: {
             query?: never;
@@ -4365,6 +4385,9 @@ export interface components {
              */
             total: number;
         };
+        Gone: {
+            why: string;
+        };
         Group: {
             /** Format: int64 */
             clients: number;
@@ -5706,6 +5729,49 @@ export interface components {
              * @description How many match
              */
             total: number;
+        };
+        LiveDevice: {
+            /** Format: double */
+            cpu_percent?: number;
+            /** Format: double */
+            memory_percent?: number;
+            /** Format: int64 */
+            poe_mw?: number;
+            /** Format: double */
+            temperature_celsius?: number;
+        };
+        LivePort: {
+            /** Format: double */
+            discards_fps: number;
+            /**
+             * Format: double
+             * @description Frames in error, both ways
+             */
+            errors_fps: number;
+            /** Format: int64 */
+            poe_mw?: number;
+            port: string;
+            /**
+             * Format: double
+             * @description Received since the reading before, in bit/s
+             */
+            rx_bps: number;
+            /**
+             * Format: double
+             * @description In frames each second
+             */
+            rx_fps: number;
+            /** Format: double */
+            tx_bps: number;
+            /** Format: double */
+            tx_fps: number;
+            up: boolean;
+        };
+        LiveReading: {
+            /** Format: date-time */
+            at: string;
+            device: components["schemas"]["LiveDevice"];
+            ports: components["schemas"]["LivePort"][];
         };
         LogLine: {
             /** Format: date-time */
@@ -9333,6 +9399,73 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "stream-device": {
+        parameters: {
+            query?: {
+                /** @description Which ports; all when left out */
+                ports?: string[];
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": ({
+                        data: components["schemas"]["Beat"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "beat";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["Gone"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "gone";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["LiveReading"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "reading";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
+                };
             };
             /** @description Error */
             default: {

@@ -99,6 +99,7 @@ export function Chart({
             values: (_u, splits, _i, _space, by) =>
               splits.map((s) => {
                 const d = new Date(s * 1000);
+                if (by < 60) return d.toLocaleTimeString("en-GB");
                 return by >= 86_400 || (d.getHours() === 0 && d.getMinutes() === 0) ? day(d) : hours(d);
               }),
           },
@@ -110,7 +111,8 @@ export function Chart({
             space: 26,
             grid: { stroke: colour("--rule"), width: 1 },
             ticks: { show: false },
-            values: (_u, splits) => splits.map((s) => amount(s, unit.endsWith("/s") ? unit : "")),
+            values: (_u, splits) =>
+              splits.map((s) => amount(s, unit === "frames/s" ? "/s" : unit.endsWith("/s") ? unit : "")),
           },
         ],
         series: [

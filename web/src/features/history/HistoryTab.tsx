@@ -5,6 +5,7 @@ import { useView } from "../../app/view";
 import { Chart, type Line, type Mark, maxLines } from "../../ui/chart";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeWord } from "../../ui/health";
+import { Live } from "./Live";
 import { beginOf, type Part, useHistory } from "./queries";
 import { RangeBar, useRange } from "./range";
 
@@ -82,6 +83,7 @@ function partsOf(d: DeviceDetail): Part[] {
 export default function HistoryTab({ d, chosen }: { d: DeviceDetail; chosen: string[] }) {
   const range = useRange();
   const [asked, setPart] = useView("part", "device");
+  const [live, setLive] = useView("live");
   const parts = partsOf(d);
   const part = parts.find((p) => p === asked) ?? "device";
   const of = part === "port" ? (chosen.length ? chosen : busiest(d)).slice(0, maxLines) : [];
@@ -108,9 +110,24 @@ export default function HistoryTab({ d, chosen }: { d: DeviceDetail; chosen: str
             ))}
           </select>
         </label>
-        <RangeBar range={range} />
+        <span className="flex items-center gap-3">
+          {(part === "device" || part === "port") && d.reach === "connected" && (
+            <button
+              type="button"
+              aria-pressed={live === "1"}
+              onClick={() => setLive(live === "1" ? "" : "1")}
+              title="Read it each second while you look"
+              className="h-6 rounded-sm border border-rule px-2 text-sm hover:border-soft aria-pressed:border-accent aria-pressed:font-semibold"
+            >
+              Live
+            </button>
+          )}
+          {live !== "1" && <RangeBar range={range} />}
+        </span>
       </div>
-      {history.isError ? (
+      {live === "1" && (part === "device" || part === "port") && d.reach === "connected" ? (
+        <Live d={d} ports={of} />
+      ) : history.isError ? (
         <Failure error={history.error} retry={() => void history.refetch()} />
       ) : !history.data ? (
         <p className="px-3 py-6 text-soft">Reading…</p>
