@@ -82,3 +82,37 @@ func (c *Client) LinkUse(ctx context.Context, where string, limit int, p Past) (
 func (c *Client) ImportHistory(ctx context.Context, device string, in v1.PastRequest) error {
 	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/history", in, nil)
 }
+
+// Strips tells how sites, devices or ports fared in the last 24 hours.
+func (c *Client) Strips(ctx context.Context, by, where string) (v1.Strips, error) {
+	return get[v1.Strips](ctx, c, "/alarms/strips", url.Values{"by": {by}, "where": {where}})
+}
+
+// TopQuery says by what is ranked.
+type TopQuery struct {
+	Where, Part, Metric, Order string
+	Limit                      int
+}
+
+// Top tells what ranks highest by a reading over a time.
+func (c *Client) Top(ctx context.Context, in TopQuery, p Past) (v1.Top, error) {
+	q := p.values()
+	for name, v := range map[string]string{"where": in.Where, "part": in.Part, "metric": in.Metric, "order": in.Order} {
+		if v != "" {
+			q.Set(name, v)
+		}
+	}
+	if in.Limit > 0 {
+		q.Set("limit", strconv.Itoa(in.Limit))
+	}
+	return get[v1.Top](ctx, c, "/history/top", q)
+}
+
+// Volumes tells how much went through a port, by hour, day or month of a zone.
+func (c *Client) Volumes(ctx context.Context, device, port, by, zone string, p Past) (v1.Volumes, error) {
+	q := p.values()
+	q.Set("port", port)
+	q.Set("by", by)
+	q.Set("zone", zone)
+	return get[v1.Volumes](ctx, c, "/devices/"+url.PathEscape(device)+"/volumes", q)
+}

@@ -117,6 +117,17 @@ func init() {
 	})
 	show(func(a v1.Alarm) []spot { return onDevice(rights.Alarms, a.Device) })
 	show(func(t v1.AlarmRuleTime) []spot { return onDevice(rights.Devices, t.Device) })
+	show(func(x v1.Strip) []spot {
+		switch {
+		case x.Site != "":
+			return []spot{{feature: rights.Alarms, site: x.Site}}
+		case x.Port != "":
+			return onRef(rights.Ports, network.PortRef{Device: x.Device, Port: x.Port})
+		}
+		return onDevice(rights.Alarms, x.Device)
+	})
+	show(func(t v1.TopRow) []spot { return onDevice(rights.Devices, t.Device) })
+	show(func(v v1.Volumes) []spot { return onRef(rights.Ports, network.PortRef{Device: v.Device, Port: v.Port}) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })
 	show(func(h v1.BackupHit) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.DeviceFirmware) []spot { return onDevice(rights.Firmware, d.Device) })
@@ -151,6 +162,9 @@ func init() {
 	part[v1.JobRunDetail]()
 	part[v1.JobPlan]()
 	part[v1.AlarmCounts]()
+	part[v1.Strips]()
+	part[v1.Top]()
+	part[v1.Volume]()
 	part[v1.DeviceDetail]()
 	part[v1.Power]()
 	part[v1.Resolved]()

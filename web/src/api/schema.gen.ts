@@ -108,6 +108,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/alarms/strips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How sites, devices or ports fared in the last 24 hours, by the alarms on them
+         * @description Needs the right to see alarms.
+         */
+        get: operations["list-strips"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/alarms/{number}": {
         parameters: {
             query?: never;
@@ -1332,6 +1352,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/volumes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How much went through a port, by hour, day or month
+         * @description Needs the right to see ports.
+         */
+        get: operations["list-volumes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/discoveries": {
         parameters: {
             query?: never;
@@ -1734,6 +1774,26 @@ export interface paths {
         };
         /** What history is kept of */
         get: operations["list-metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/history/top": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What ranks highest by a reading over a time
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-top"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6763,6 +6823,22 @@ export interface components {
             port: string;
             sees: string[];
         };
+        Strip: {
+            device?: string;
+            /** @description Of the site, the device, or device:port */
+            name: string;
+            port?: string;
+            site?: string;
+            /** @description The worst severity of each step, empty where nothing was out of order */
+            steps: string[];
+        };
+        Strips: {
+            /** Format: date-time */
+            from: string;
+            items: components["schemas"]["Strip"][];
+            /** Format: int64 */
+            step_s: number;
+        };
         Supply: {
             name: string;
             ok: boolean;
@@ -6871,6 +6947,32 @@ export interface components {
             /** @description Whether the token may only see */
             read_only?: boolean;
         };
+        Top: {
+            /** Format: date-time */
+            from: string;
+            items: components["schemas"]["TopRow"][];
+            /** @description More devices are picked than were looked at */
+            more?: boolean;
+            /** Format: date-time */
+            to: string;
+            /**
+             * Format: int64
+             * @description How many have the reading
+             */
+            total: number;
+            unit: string;
+        };
+        TopRow: {
+            device: string;
+            /** Format: double */
+            mean: number;
+            /** @description Of its port, tunnel, radio ... */
+            name?: string;
+            /** Format: double */
+            peak: number;
+            /** @description What it is described as */
+            text?: string;
+        };
         Tunnel: {
             /** Format: date-time */
             changed: string;
@@ -6961,6 +7063,23 @@ export interface components {
             bgp?: components["schemas"]["BGP"];
             name: string;
             routes?: components["schemas"]["Route"][];
+        };
+        Volume: {
+            /** Format: date-time */
+            from: string;
+            /** @description Whether anything was read in it */
+            known: boolean;
+            /** Format: double */
+            rx_octets: number;
+            /** Format: double */
+            tx_octets: number;
+        };
+        Volumes: {
+            by: string;
+            device: string;
+            items: components["schemas"]["Volume"][];
+            port: string;
+            zone: string;
         };
         Waits: {
             /** @description A second person has to approve it still */
@@ -7188,6 +7307,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AlarmCounts"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-strips": {
+        parameters: {
+            query?: {
+                by?: "site" | "device" | "port";
+                /** @description A selector of devices */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Strips"];
                 };
             };
             /** @description Error */
@@ -9604,6 +9756,52 @@ export interface operations {
             };
         };
     };
+    "list-volumes": {
+        parameters: {
+            query: {
+                port: string;
+                /** @description The begin; else a period before the end */
+                from?: string;
+                /** @description The end; else now */
+                to?: string;
+                /** @description How long, when no begin is given: 90m, 24h, 7d */
+                period?: string;
+                /** @description The length of a step in seconds; else one that fits, never finer than what is kept */
+                step?: number;
+                /** @description About how many steps, when no length is given */
+                points?: number;
+                by?: "hour" | "day" | "month";
+                /** @description IANA time zone of days and months */
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Volumes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-discoveries": {
         parameters: {
             query?: never;
@@ -10379,6 +10577,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListMetricInfo"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-top": {
+        parameters: {
+            query?: {
+                /** @description The begin; else a period before the end */
+                from?: string;
+                /** @description The end; else now */
+                to?: string;
+                /** @description How long, when no begin is given: 90m, 24h, 7d */
+                period?: string;
+                /** @description The length of a step in seconds; else one that fits, never finer than what is kept */
+                step?: number;
+                /** @description About how many steps, when no length is given */
+                points?: number;
+                /** @description A selector of devices */
+                where?: string;
+                part?: "device" | "port" | "tunnel" | "radio" | "radio-link" | "module";
+                /** @description Which reading: see /history/metrics; and port use, of its speed, in percent */
+                metric?: string;
+                /** @description By the mean, the highest, or the lowest mean first */
+                order?: "mean" | "peak" | "least";
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Top"];
                 };
             };
             /** @description Error */

@@ -8,6 +8,7 @@ import { changeWord } from "../../ui/health";
 import { Live } from "./Live";
 import { beginOf, type Part, useHistory } from "./queries";
 import { RangeBar, useRange } from "./range";
+import { Volumes } from "./Volumes";
 
 /** What is drawn of each part: a chart for each of these, of one metric or of several. */
 const charts: Record<Part, { title: string; metrics: [string, string][]; least?: number }[]> = {
@@ -134,6 +135,7 @@ export default function HistoryTab({ d, chosen }: { d: DeviceDetail; chosen: str
       ) : (
         <Charts h={history.data} part={part} marks={marks} pick={range.pick} />
       )}
+      {part === "port" && of[0] && of.length === 1 && <Volumes device={d.name} port={of[0]} />}
     </Panel>
   );
 }

@@ -49,3 +49,50 @@ export const useLinkUse = (where: string, limit: number, range: Range) =>
 
 /** The begin of a history in seconds since 1970. */
 export const beginOf = (h: History) => Date.parse(h.from) / 1000;
+
+/** How sites or devices fared in the last 24 hours. */
+export const useStrips = (by: "site" | "device" | "port", where: string, on = true) =>
+  useQuery({
+    queryKey: ["alarms", "strips", by, where],
+    queryFn: () => take(api.GET("/api/v1/alarms/strips", { params: { query: { by, where } } })),
+    placeholderData: (old) => old,
+    enabled: on,
+  });
+
+/** What ranks highest by a reading, written part.reading. */
+export const useTop = (
+  where: string,
+  reading: string,
+  order: "mean" | "peak" | "least",
+  limit: number,
+  range: Range,
+  on = true,
+) => {
+  const [part = "", metric = ""] = reading.split(".");
+  return useQuery({
+    queryKey: ["history", "top", where, reading, order, limit, range.query],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/history/top", {
+          params: { query: { where, part: part as "device", metric, order, limit, ...range.query } },
+        }),
+      ),
+    placeholderData: (old) => old,
+    enabled: on,
+  });
+};
+
+/** How much went through a port. */
+export const useVolumes = (device: string, port: string, by: "hour" | "day" | "month", period: string) =>
+  useQuery({
+    queryKey: ["history", "volumes", device, port, by, period],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/devices/{name}/volumes", {
+          params: {
+            path: { name: device },
+            query: { port, by, period, zone: Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC" },
+          },
+        }),
+      ),
+  });

@@ -1,14 +1,15 @@
-import { type FormEvent, lazy, Suspense, useId, useState } from "react";
+import { type FormEvent, Suspense, useId, useState } from "react";
 import { toast } from "sonner";
 import type { DeviceDetail, Operation, OperationKind, Port } from "../../api/client";
 import { useView } from "../../app/view";
 import { Button, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
+import { late } from "../../ui/late";
 import { Ago, dayTime } from "../../ui/time";
 import { Files } from "./Files";
 import { useAsk, useBehind, useCancelOperation, useOperation, useOperationKinds, useOperations } from "./queries";
 
-const Frames = lazy(() => import("./Frames").then((m) => ({ default: m.Frames })));
+const Frames = late(() => import("./Frames").then((m) => ({ default: m.Frames })));
 
 /** What the device can be asked to do now: picked at the left, said and shown at the right, and what was asked before. */
 export default function TestsTab({ d, chosen }: { d: DeviceDetail; chosen: Port[] }) {

@@ -5,7 +5,9 @@ import { useChanges, useEvents } from "../../api/queries";
 import { useKept, useScope } from "../../app/view";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
+import { Strip } from "../../ui/strip";
 import { Ago, clock, many } from "../../ui/time";
+import { useStrips } from "../history/queries";
 import { type Range, RangeBar, useRange } from "../history/range";
 import { useDrift } from "../layers/queries";
 import { Summary } from "./Summary";
@@ -159,12 +161,17 @@ function Sites() {
   const [scope, setScope] = useScope();
   const kept = useKept();
   const sites = useList("sites", { where: scope });
+  const strips = useStrips("site", scope);
+  const strip = (name: string) => strips.data?.items.find((x) => x.name === name);
   if (sites.isError) return <Failure error={sites.error} retry={() => void sites.refetch()} />;
   return (
-    <Panel title="Sites" aside={sites.data && many(sites.data.total, "site")}>
+    <Panel title="Sites" aside={sites.data && `${many(sites.data.total, "site")}, each with its last 24 hours`}>
       <ul className="divide-y divide-rule/60">
         {sites.data?.items.map((s) => (
-          <li key={s.name} className="grid min-h-9 grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 px-3 py-1">
+          <li
+            key={s.name}
+            className="grid min-h-9 grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 px-3 py-1 md:grid-cols-[minmax(0,1fr)_132px_250px]"
+          >
             <span className="flex min-w-0 items-baseline gap-2">
               <button
                 type="button"
@@ -176,7 +183,10 @@ function Sites() {
               </button>
               <span className="truncate text-xs text-soft max-md:hidden">{s.address}</span>
             </span>
-            <span className="flex items-center gap-3">
+            <span className="max-md:hidden">
+              <DayStrip x={strip(s.name)} all={strips.data} />
+            </span>
+            <span className="flex items-center justify-end gap-3">
               <Count state="down" n={s.devices.down} />
               <Count state="degraded" n={s.devices.degraded} />
               <Count state="unknown" n={s.devices.unknown} />
@@ -199,6 +209,10 @@ function Sites() {
         ))}
     </Panel>
   );
+}
+
+function DayStrip({ x, all }: { x?: { name: string; steps: string[] }; all?: { from: string; step_s: number } }) {
+  return x && all ? <Strip of={x.name} from={all.from} step={all.step_s} steps={x.steps} /> : null;
 }
 
 function Count({ state, n }: { state: string; n: number }) {
