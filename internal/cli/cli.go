@@ -99,6 +99,7 @@ type app struct {
 	columns []string // of lists, in order; nil: all
 	wide    bool     // lists are not fitted to the terminal
 	groupBy string   // the column by whose values a list is grouped
+	lines   lineChoice
 }
 
 // Root returns the command tree for a version of the program. More commands may be added to it.
@@ -114,6 +115,17 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 		SilenceUsage: true, SilenceErrors: true, Version: version,
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
 			a.in, a.out, a.err = cmd.InOrStdin(), cmd.OutOrStdout(), cmd.ErrOrStderr()
+			if run := cmd.RunE; a.lines.wanted() && run != nil {
+				s := sieve(a.out, a.lines)
+				a.out = s
+				cmd.RunE = func(cmd *cobra.Command, args []string) error {
+					if err := run(cmd, args); err != nil {
+						_ = s.Close()
+						return err
+					}
+					return s.Close()
+				}
+			}
 			return a.checkFormat()
 		},
 	}
@@ -124,10 +136,11 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.StringVarP(&a.format, "output", "o", "table", "form of the output: table, json, yaml or csv")
 	f.BoolVar(&a.noColor, "no-color", false, "no colours (also NO_COLOR); there are none when the output is not a terminal")
 	f.StringSliceVar(&a.columns, "columns", nil, "columns of a list, in this order")
+	a.lines.add(f)
 	f.BoolVar(&a.wide, "wide", false, "do not fit lists to the width of the terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.templatesCommand(), a.templateCommand(), a.layersCommand(), a.driftCommand(), a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.settingsCommand(), a.rowsCommand(), a.alarmsCommand(), a.noticesCommand(), a.noticeCommand(), a.deliveriesCommand(), a.mailServerCommand(), a.alarmCommand(), a.alarmRulesCommand(), a.alarmRuleCommand(), a.pingCommand(), a.tracerouteCommand(), a.cableTestCommand(), a.bounceCommand(), a.powerCycleCommand(), a.dayCommand(), a.topCommand(), a.volumeCommand(), a.liveCommand(), a.watchCommand(), a.captureCommand(), a.framesCommand(), a.filesCommand(), a.fileCommand(), a.clearCountersCommand(), a.reopenCommand(), a.locateCommand(), a.loopbackCommand(), a.throughputCommand(), a.wakeCommand(), a.rebootCommand(), a.shutDownCommand(), a.factoryResetCommand(), a.jobsCommand(), a.jobCommand(), a.backupsCommand(), a.backupCommand(), a.firmwareCommand(), a.operationsCommand(), a.operationCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.portCommand(), a.settingsCommand(), a.rowsCommand(), a.alarmsCommand(), a.noticesCommand(), a.noticeCommand(), a.deliveriesCommand(), a.mailServerCommand(), a.alarmCommand(), a.alarmRulesCommand(), a.alarmRuleCommand(), a.pingCommand(), a.tracerouteCommand(), a.cableTestCommand(), a.bounceCommand(), a.powerCycleCommand(), a.whereCommand(), a.dayCommand(), a.topCommand(), a.volumeCommand(), a.liveCommand(), a.watchCommand(), a.captureCommand(), a.framesCommand(), a.filesCommand(), a.fileCommand(), a.clearCountersCommand(), a.reopenCommand(), a.locateCommand(), a.loopbackCommand(), a.throughputCommand(), a.wakeCommand(), a.rebootCommand(), a.shutDownCommand(), a.factoryResetCommand(), a.jobsCommand(), a.jobCommand(), a.backupsCommand(), a.backupCommand(), a.firmwareCommand(), a.operationsCommand(), a.operationCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
 		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.changeRulesCommand(), a.changeRuleCommand(), a.setupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.sessionsCommand(), a.sessionCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	arrange(root)
 	return root

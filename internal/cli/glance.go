@@ -158,7 +158,7 @@ func (a *app) volumeCommand() *cobra.Command {
 			rows := make([][]string, len(v.Items))
 			var in, out float64
 			for i, one := range v.Items {
-				rows[i] = []string{one.From.In(where).Format(layout), octetsText(uint64(one.RxOctets)), octetsText(uint64(one.TxOctets)), octetsText(uint64(one.RxOctets+one.TxOctets))}
+				rows[i] = []string{one.From.In(where).Format(layout), octetsText(uint64(one.RxOctets)), octetsText(uint64(one.TxOctets)), octetsText(uint64(one.RxOctets + one.TxOctets))}
 				if !one.Known {
 					rows[i] = []string{one.From.In(where).Format(layout), "-", "-", "-"}
 				}

@@ -116,3 +116,8 @@ func (c *Client) Volumes(ctx context.Context, device, port, by, zone string, p P
 	q.Set("zone", zone)
 	return get[v1.Volumes](ctx, c, "/devices/"+url.PathEscape(device)+"/volumes", q)
 }
+
+// ClientWay tells where an end station is, and the way from it.
+func (c *Client) ClientWay(ctx context.Context, mac string) (v1.ClientWay, error) {
+	return get[v1.ClientWay](ctx, c, "/clients/"+url.PathEscape(mac)+"/way", nil)
+}

@@ -103,6 +103,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.groupRoutes(api)
 	s.mapRoutes(api)
 	s.historyRoutes(api)
+	s.whereRoutes(api)
 	s.glanceRoutes(api)
 	s.terminalRoutes(api)
 	s.terminal(e)

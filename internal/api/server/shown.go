@@ -126,6 +126,7 @@ func init() {
 		}
 		return onDevice(rights.Alarms, x.Device)
 	})
+	show(func(h v1.WayHop) []spot { return onDevice(rights.Devices, h.Device) })
 	show(func(t v1.TopRow) []spot { return onDevice(rights.Devices, t.Device) })
 	show(func(v v1.Volumes) []spot { return onRef(rights.Ports, network.PortRef{Device: v.Device, Port: v.Port}) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })
@@ -163,6 +164,7 @@ func init() {
 	part[v1.JobPlan]()
 	part[v1.AlarmCounts]()
 	part[v1.Strips]()
+	part[v1.ClientWay]()
 	part[v1.Top]()
 	part[v1.Volume]()
 	part[v1.DeviceDetail]()

@@ -35,3 +35,21 @@ type Use struct {
 type NameRequest struct {
 	Name string `json:"name" maxLength:"100" doc:"Empty to take it back"`
 }
+
+// ClientWay is where an end station is, and the way from it to where its site is entered.
+type ClientWay struct {
+	Client NetworkClient `json:"client"`
+	Hops   []WayHop      `json:"hops" doc:"The devices on the way, the one at which it is first; as far as you may see them"`
+	Hidden bool          `json:"hidden,omitempty" doc:"The way goes on where you may not see it"`
+	Whole  bool          `json:"whole" doc:"The way leads to where the site is entered, and carries its VLAN all along"`
+}
+
+// WayHop is a device on a way.
+type WayHop struct {
+	Device     string   `json:"device"`
+	Reach      string   `json:"reach"`
+	In         string   `json:"in,omitempty" doc:"The port by which it comes in"`
+	Out        string   `json:"out,omitempty" doc:"The port by which it goes on; empty at the end"`
+	NotCarried []string `json:"not_carried,omitempty" doc:"Which of these ports do not carry its VLAN"`
+	Alarms     []string `json:"alarms,omitempty" doc:"What is out of order with the device or these ports"`
+}

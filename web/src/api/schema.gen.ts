@@ -932,6 +932,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clients/{mac}/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where an end station is, the way from it to where its site is entered, and what is out of order on it
+         * @description Needs the right to see clients.
+         */
+        get: operations["get-client-way"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/comparison": {
         parameters: {
             query?: never;
@@ -3707,6 +3727,15 @@ export interface components {
             dropped_frames: number;
             /** Format: int64 */
             sent_frames: number;
+        };
+        ClientWay: {
+            client: components["schemas"]["NetworkClient"];
+            /** @description The way goes on where you may not see it */
+            hidden?: boolean;
+            /** @description The devices on the way, the one at which it is first; as far as you may see them */
+            hops: components["schemas"]["WayHop"][];
+            /** @description The way leads to where the site is entered, and carries its VLAN all along */
+            whole: boolean;
         };
         Clock: {
             /** Format: int64 */
@@ -7100,6 +7129,18 @@ export interface components {
             /** Format: int64 */
             trial_seconds: number;
         };
+        WayHop: {
+            /** @description What is out of order with the device or these ports */
+            alarms?: string[];
+            device: string;
+            /** @description The port by which it comes in */
+            in?: string;
+            /** @description Which of these ports do not carry its VLAN */
+            not_carried?: string[];
+            /** @description The port by which it goes on; empty at the end */
+            out?: string;
+            reach: string;
+        };
         WhyRequest: {
             why: string;
         };
@@ -8875,6 +8916,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-client-way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClientWay"];
+                };
             };
             /** @description Error */
             default: {

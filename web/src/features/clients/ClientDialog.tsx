@@ -3,8 +3,9 @@ import { Link } from "react-router";
 import type { History, NetworkClient } from "../../api/client";
 import { Chart, type Line } from "../../ui/chart";
 import { Empty, Failure, Modal } from "../../ui/controls";
+import { HealthMark } from "../../ui/health";
 import { Ago } from "../../ui/time";
-import { beginOf, useClientHistory, useHistory } from "../history/queries";
+import { beginOf, useClientHistory, useClientWay, useHistory } from "../history/queries";
 import { RangeBar, useRange } from "../history/range";
 import { rate } from "../ports/columns";
 import { octets } from "../ports/PortPanel";
@@ -58,12 +59,71 @@ export default function ClientDialog({ c, close }: { c: NetworkClient; close: ()
           </div>
         ))}
       </dl>
+      <Way mac={c.mac} />
       {c.ssid ? (
         <Wireless mac={c.mac} />
       ) : c.port ? (
         <Wired device={c.device} port={c.port} shared={!c.use && c.here} />
       ) : null}
     </Modal>
+  );
+}
+
+/** The way from it to where its site is entered, with what is wrong there; and what can be tried from here. */
+function Way({ mac }: { mac: string }) {
+  const way = useClientWay(mac);
+  if (way.isError)
+    return (
+      <p role="alert" className="mb-2 text-down">
+        {way.error.message}
+      </p>
+    );
+  const w = way.data;
+  if (!w) return <p className="mb-2 text-soft">Following its way…</p>;
+  const first = w.hops[0];
+  return (
+    <section aria-label="Its way" className="mb-3 rounded border border-rule">
+      <header className="flex flex-wrap items-center gap-x-3 border-b border-rule px-2 py-1 text-sm">
+        <span className="font-medium">Its way</span>
+        <HealthMark state={w.whole ? "well" : "degraded"} word={w.whole ? "is whole" : "is not whole"} />
+        <span className="grow" />
+        {first && w.client.address && (
+          <Link
+            to={`/devices/${w.hops.at(-1)?.device}?tab=tests&ask=ping&to=${encodeURIComponent(w.client.address)}`}
+            title="Have the last device of the way ping it"
+          >
+            Ping it
+          </Link>
+        )}
+        {first && !w.client.ssid && (
+          <Link to={`/devices/${first.device}?tab=tests&ask=wake&mac=${mac}&vlan=${w.client.vlan ?? ""}`}>Wake it</Link>
+        )}
+      </header>
+      <ol className="px-2 py-1 text-sm">
+        {w.hops.map((h) => (
+          <li key={h.device} className="flex flex-wrap items-baseline gap-x-2">
+            <Link className="font-mono" to={`/devices/${h.device}`}>
+              {h.device}
+            </Link>
+            <span className="text-soft">
+              {[h.in && `in by ${h.in}`, h.out && `out by ${h.out}`].filter(Boolean).join(", ")}
+            </span>
+            {h.reach !== "connected" && <HealthMark state="down" word={h.reach} />}
+            {h.not_carried && (
+              <span className="text-down">
+                {h.not_carried.join(", ")} {h.not_carried.length > 1 ? "do" : "does"} not carry VLAN {w.client.vlan}
+              </span>
+            )}
+            {h.alarms?.map((a) => (
+              <span key={a} className="text-down">
+                {a}
+              </span>
+            ))}
+          </li>
+        ))}
+        {w.hidden && <li className="text-soft">It goes on where you may not see it.</li>}
+      </ol>
+    </section>
   );
 }
 

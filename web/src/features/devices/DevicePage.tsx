@@ -3,13 +3,14 @@ import { Suspense } from "react";
 import { Link, useParams } from "react-router";
 import { allowed, type DeviceDetail, type Person, type Port } from "../../api/client";
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
+import { narrowed, useNarrow } from "../../app/narrow";
 import { useKept, useTyped, useView } from "../../app/view";
 import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { late } from "../../ui/late";
 import { Table } from "../../ui/table";
-import { Ago, many } from "../../ui/time";
+import { Ago } from "../../ui/time";
 import { useAlarms } from "../alarms/queries";
 import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
@@ -319,13 +320,15 @@ function linesOf(lines: string[], section: string): number[] {
 function Configuration({ name }: { name: string }) {
   const [defaults, setDefaults] = useView("defaults");
   const [section, setSection] = useView("section");
-  const [find, setFind] = useTyped("find");
+  const { n, bar } = useNarrow(3);
   const kept = useKept();
   const c = useConfiguration(name, defaults !== "");
   const lines = (c.data ?? "").split("\n");
-  const shown = linesOf(lines, section);
-  const hits = new Set(find ? shown.filter((i) => lines[i]?.toLowerCase().includes(find.toLowerCase())) : []);
-  const near = (i: number) => [-3, -2, -1, 0, 1, 2, 3].some((d) => hits.has(i + d));
+  const places = linesOf(lines, section);
+  const { shown, count } = narrowed(
+    places.map((i) => lines[i] ?? ""),
+    n,
+  );
   return (
     <Panel
       title="What the device runs, in its own form"
@@ -355,35 +358,25 @@ function Configuration({ name }: { name: string }) {
               ))}
             </select>
           </label>
-          <label className="flex items-center gap-2">
-            <span>Find</span>
-            <input
-              className="h-6 w-40 rounded-sm border border-rule bg-raised px-2 font-mono text-ink"
-              value={find}
-              onChange={(e) => setFind(e.target.value)}
-            />
-            {find && <span>{many(hits.size, "line")}</span>}
-          </label>
         </span>
       }
     >
+      {bar(count)}
       {c.isError ? (
         <Failure error={c.error} retry={() => void c.refetch()} />
-      ) : find && hits.size === 0 ? (
+      ) : c.data && shown.length === 0 ? (
         <Empty title="No line has these words" />
       ) : (
         <ScrollRegion
           label="Configuration"
           className="max-h-[520px] overflow-auto px-3 py-2 font-mono text-sm whitespace-pre leading-[1.5]"
         >
-          {shown.map((i) =>
-            find && !near(i) ? null : (
-              <div key={i} className={hits.has(i) ? "bg-buff text-buff-ink" : ""}>
-                <span className="mr-3 inline-block w-8 select-none text-right text-soft">{i + 1}</span>
-                {lines[i]}
-              </div>
-            ),
-          )}
+          {shown.map((l) => (
+            <div key={l.at} className={l.hit ? "bg-buff text-buff-ink" : l.gap ? "border-t border-rule/60" : ""}>
+              <span className="mr-3 inline-block w-8 select-none text-right text-soft">{(places[l.at] ?? 0) + 1}</span>
+              {l.line}
+            </div>
+          ))}
         </ScrollRegion>
       )}
     </Panel>

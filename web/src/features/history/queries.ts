@@ -96,3 +96,10 @@ export const useVolumes = (device: string, port: string, by: "hour" | "day" | "m
         }),
       ),
   });
+
+/** Where a client is, and the way from it to where its site is entered. */
+export const useClientWay = (mac: string) =>
+  useQuery({
+    queryKey: ["clients", "way", mac],
+    queryFn: () => take(api.GET("/api/v1/clients/{mac}/way", { params: { path: { mac } } })),
+  });

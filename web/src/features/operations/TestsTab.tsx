@@ -90,7 +90,10 @@ function AskForm({
   chosen: Port[];
   done: (o: Operation) => void;
 }) {
-  const [args, setArgs] = useState<Record<string, string>>({});
+  const given = new URLSearchParams(window.location.search); // who sent somebody here may have said what to ask
+  const [args, setArgs] = useState<Record<string, string>>(() =>
+    Object.fromEntries(["to", "mac", "vlan"].flatMap((n) => (given.get(n) ? [[n, given.get(n) ?? ""]] : []))),
+  );
   const [asking, setAsking] = useState(false);
   const ask = useAsk(d.name);
   const picked = chosen.map((p) => p.port).join(",");
