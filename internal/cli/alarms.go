@@ -11,6 +11,7 @@ import (
 
 	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/cli/safe"
 )
 
 func (a *app) alarmsCommand() *cobra.Command {
@@ -130,6 +131,31 @@ func (a *app) alarmCommand() *cobra.Command {
 	act("silence NUMBER", "Want to hear nothing of it for a time", "silence 12 --minutes 120", 1, func(sub *cobra.Command, in *v1.AlarmAct) {
 		countVar(sub.Flags(), &in.Minutes, "minutes", 60, 0, "for how long; 0 ends it")
 	}, nil)
+	to := ""
+	over := &cobra.Command{
+		Use: "hand-over NUMBER", Short: "Write all that is known of an incident as one text, for somebody else", Args: cobra.ExactArgs(1), Example: "  everypost alarm hand-over 12\n  everypost alarm hand-over 12 --to fibre.md",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			n, err := alarmNumber(args[0])
+			if err != nil {
+				return err
+			}
+			text, err := c.HandOver(ctx, n)
+			if err != nil {
+				return err
+			}
+			if to == "" {
+				_, err := fmt.Fprint(a.out, safe.Lines(string(text)))
+				return err
+			}
+			if err := writeNew(to, text); err != nil {
+				return err
+			}
+			a.say("Alarm %d is written to %s.", n, to)
+			return nil
+		}),
+	}
+	over.Flags().StringVar(&to, "to", "", "write it to this file")
+	cmd.AddCommand(over)
 	return cmd
 }
 

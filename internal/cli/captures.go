@@ -273,3 +273,29 @@ func (a *app) fileCommand() *cobra.Command {
 	}, remove)
 	return cmd
 }
+
+func (a *app) supportCommand() *cobra.Command {
+	to := ""
+	cmd := &cobra.Command{
+		Use: "support DEVICE", Short: "Write all that is known of a device as one file (ZIP), without secrets", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long:    "Write all that is known of a device as one file for who made it: what it is, what it runs (without secrets), its alarms, events and tests.",
+		Example: "  everypost support th-sw-02\n  everypost support th-sw-02 --to case-4411.zip",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			file, err := c.Support(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			where := to
+			if where == "" {
+				where = "support-" + filepath.Base(args[0]) + ".zip"
+			}
+			if err := writeNew(where, file); err != nil {
+				return err
+			}
+			a.say("What is known of %s is in %s, %d octets.", args[0], where, len(file))
+			return nil
+		}),
+	}
+	cmd.Flags().StringVar(&to, "to", "", "where it is written (else here, named after the device)")
+	return cmd
+}

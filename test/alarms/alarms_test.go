@@ -1,7 +1,10 @@
 package alarms_test
 
 import (
+	"archive/zip"
+	"io"
 	"net/http"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
@@ -165,4 +168,74 @@ func TestAlarmsByConsole(t *testing.T) {
 		chromedp.Navigate(r.Base+"/devices/th-sw-02"), browser.Shows("th-sw-02 cannot be reached"),
 	))
 	assert.Empty(t, b.Complaints)
+}
+
+// Things are picked by the alarms on them: devices and sites by any, ports by their own; and not by who may not see alarms.
+func TestThingsArePickedByTheirAlarms(t *testing.T) {
+	t.Parallel()
+	r, a := cut(t)
+	picked := func(c *client.Client, where string) []string {
+		list, err := c.Devices(t.Context(), client.Query{Where: where})
+		require.NoError(t, err, where)
+		return rig.Names(list)
+	}
+	assert.Equal(t, []string{"th-ap-01", "th-sw-01", "th-sw-02"}, picked(r.Client, "alarm.number > 0"))
+	assert.Equal(t, []string{"th-ap-01", "th-sw-02"}, picked(r.Client, "alarm.severity = critical and alarm.age < 1h"))
+	assert.Equal(t, []string{"th-edge-01", "th-fw-01"}, picked(r.Client, "not alarm.number > 0"))
+	assert.Equal(t, []string{"th-sw-01"}, picked(r.Client, "alarm.type = link-down and alarm.acknowledged = false"))
+	ports, err := r.Ports(t.Context(), client.Query{Where: "alarm.severity = major"})
+	require.NoError(t, err)
+	require.Len(t, ports.Items, 1)
+	assert.Equal(t, "th-sw-01:1/1/49", ports.Items[0].Ref)
+	_, err = r.ActOnAlarm(t.Context(), a.Number, v1.AlarmAct{Act: "acknowledge"})
+	require.NoError(t, err)
+	assert.Empty(t, picked(r.Client, "alarm.type = link-down and alarm.acknowledged = false"))
+	_, err = r.Devices(t.Context(), client.Query{Sort: "alarm.severity"})
+	assert.ErrorContains(t, err, "is a property of a alarm")
+
+	require.NoError(t, r.PutRole(t.Context(), "blind", v1.RoleRequest{Title: "sees no alarms", Rules: []v1.Rule{{Sentence: "allow see on devices, ports, sites"}}}))
+	blind := r.As(t, "coral", "blind")
+	_, err = blind.Devices(t.Context(), client.Query{Where: "alarm.number > 0"})
+	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "see alarms")
+	c := rig.SignedIn(t, r)
+	assert.Contains(t, c.Good("fields").Out, "alarm.acknowledged")
+}
+
+// An incident is handed over as one text, and a device as one file without secrets; each as far as one may see it.
+func TestAnIncidentIsHandedOver(t *testing.T) {
+	t.Parallel()
+	r, a := cut(t)
+	_, err := r.ActOnAlarm(t.Context(), a.Number, v1.AlarmAct{Act: "note", Text: "the digger <script>alert(1)</script> was there"})
+	require.NoError(t, err)
+	c := rig.SignedIn(t, r)
+	text := c.Good("alarm", "hand-over", strconv.FormatInt(a.Number, 10)).Out
+	for _, says := range []string{"# Alarm 1: th-sw-01:1/1/49 has no link to th-sw-02:1/1/25.", "th-sw-02 cannot be reached", "the digger &lt;script&gt;", "th-sw-01:1/1/49 lost its link", "## What was tried"} {
+		assert.Contains(t, text, says)
+	}
+	near := r.Confine(t, "bram", "operator", "name = th-sw-01")
+	part, err := near.HandOver(t.Context(), a.Number)
+	require.NoError(t, err)
+	assert.NotContains(t, string(part), "th-ap-01")
+	assert.NotContains(t, string(part), "th-sw-02 is gone")
+	afar := r.Confine(t, "esker", "operator", "site = harbour-house")
+	rig.Problem(t, rig.Second(afar.HandOver(t.Context(), a.Number)), http.StatusNotFound, v1.ProblemNotFound, "")
+
+	file := filepath.Join(t.TempDir(), "case.zip")
+	c.Good("support", "th-sw-01", "--to", file)
+	z, err := zip.OpenReader(file)
+	require.NoError(t, err)
+	defer func() { _ = z.Close() }()
+	var names []string
+	for _, f := range z.File {
+		names = append(names, strings.TrimPrefix(f.Name, "support-th-sw-01/"))
+		in, err := f.Open()
+		require.NoError(t, err)
+		content, err := io.ReadAll(in)
+		require.NoError(t, err)
+		assert.NotEmpty(t, content, f.Name)
+		assert.NotContains(t, string(content), rig.DevicePassword, f.Name)
+	}
+	assert.ElementsMatch(t, []string{"device.json", "alarms.json", "tests.json", "events.json", "service.json", "configuration.xml"}, names)
+	rig.Problem(t, rig.Second(afar.Support(t.Context(), "th-sw-01")), http.StatusNotFound, v1.ProblemNotFound, "")
+	assert.Error(t, rig.Second(r.As(t, "coral", "viewer").Support(t.Context(), "th-sw-01")))
 }

@@ -41,3 +41,13 @@ func (c *Client) Alarm(ctx context.Context, number int64) (v1.AlarmDetail, error
 func (c *Client) ActOnAlarm(ctx context.Context, number int64, in v1.AlarmAct) (out v1.AlarmDetail, err error) {
 	return out, c.call(ctx, http.MethodPost, "/alarms/"+strconv.FormatInt(number, 10)+"/acts", in, &out)
 }
+
+// HandOver returns all that is known of an incident as one text.
+func (c *Client) HandOver(ctx context.Context, number int64) ([]byte, error) {
+	return c.raw(ctx, "/alarms/"+strconv.FormatInt(number, 10)+"/hand-over")
+}
+
+// Support returns all that is known of a device as one file, without secrets.
+func (c *Client) Support(ctx context.Context, device string) ([]byte, error) {
+	return c.raw(ctx, "/devices/"+url.PathEscape(device)+"/support")
+}

@@ -62,11 +62,8 @@ func (s *server) eventRoutes(api huma.API) {
 			s.Inventory.Written()
 			list, err := s.Store.Events(ctx, q)
 			out := listOf(list, func(e store.Event) v1.Event {
-				out := v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: e.Text, ImportedBy: e.By}
+				out := v1.Event{At: e.At, Kind: e.Kind, Device: e.Device, Port: e.Port, Text: eventText(e), ImportedBy: e.By}
 				if e.What != nil {
-					if _, foreign := e.What.(fact.Foreign); !foreign {
-						out.Text = words.English.Fact(e.Fact)
-					}
 					out.Seq, out.Code, out.Change = uint64(e.Number), string(e.Code()), changeOf(e.Fact)
 				}
 				return out
@@ -76,6 +73,17 @@ func (s *server) eventRoutes(api huma.API) {
 			}
 			return out, err
 		})
+}
+
+// eventText is what happened, in a sentence.
+func eventText(e store.Event) string {
+	if e.What == nil {
+		return e.Text
+	}
+	if _, foreign := e.What.(fact.Foreign); foreign {
+		return e.Text
+	}
+	return words.English.Fact(e.Fact)
 }
 
 // unseen are the kinds of events that the log leaves out for a person: what he may see of them stands in lists of their own.

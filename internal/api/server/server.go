@@ -113,6 +113,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.deviceFileRoutes(api)
 	s.alarmRoutes(api)
 	s.alarmRuleRoutes(api)
+	s.handOverRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.firmwareRoutes(api)

@@ -14,7 +14,7 @@ var (
 	Log     = selector.NewLanguage(slices.Concat(networkFields, eventFields()))
 )
 
-var networkFields = slices.Concat(siteFields(), deviceFields(), insideFields(), portFields(), portLinkFields(), clientFields(), linkFields())
+var networkFields = slices.Concat(siteFields(), deviceFields(), insideFields(), portFields(), portLinkFields(), clientFields(), linkFields(), alarmFields())
 
 // of makes a getter of rows of one type.
 func of[R any](get func(*R) selector.Datum) func(any) selector.Datum {

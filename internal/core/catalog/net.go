@@ -16,6 +16,7 @@ type Net struct {
 	devices []*Device // by name
 	ports   map[string][]*Port
 	clients map[string][]*Client // by device, those that are or were last seen there
+	alarms  map[string][]*Alarm  // by device, the open ones
 	links   map[string][]*Link   // by device, as of Relink
 }
 
@@ -232,6 +233,8 @@ func (n *Net) related(rows *selector.Rows, noun selector.Noun) []any {
 		return n.relatedLinks(rows)
 	case selector.Client:
 		return n.relatedClients(rows)
+	case selector.Alarm:
+		return n.relatedAlarms(rows)
 	}
 	return nil
 }

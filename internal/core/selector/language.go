@@ -43,17 +43,18 @@ const (
 	Device
 	Port
 	Client
-	Link // as one of the devices at its ends has it
+	Link  // as one of the devices at its ends has it
+	Alarm // that is open, of a device or a port
 	Event
 	nouns // how many there are
 )
 
 func (n Noun) String() string {
-	return [...]string{"site", "device", "port", "client", "link", "event"}[n]
+	return [...]string{"site", "device", "port", "client", "link", "alarm", "event"}[n]
 }
 
 // wholes are the nouns of which others are parts.
-var wholes = map[Noun]Noun{Device: Site, Port: Device, Client: Port, Link: Device}
+var wholes = map[Noun]Noun{Device: Site, Port: Device, Client: Port, Link: Device, Alarm: Device}
 
 // Determines tells whether a thing of the noun decides which thing of another is meant: a port its device and that its site.
 func (n Noun) Determines(other Noun) bool {

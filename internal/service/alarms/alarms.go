@@ -31,6 +31,7 @@ type Inventory interface {
 	Ports(q catalog.Query) catalog.Result[*catalog.Port]
 	Links(q catalog.Query) catalog.Result[*catalog.Link]
 	ClientsAt(device string) int
+	SetAlarms(by map[string][]*catalog.Alarm)
 }
 
 // Layers tells how many settings of a device differ from what is intended.
@@ -104,6 +105,7 @@ func New(ctx context.Context, p Parts) (*Service, error) {
 		stop()
 		return nil, err
 	}
+	s.show()
 	if err := s.beginOwn(ctx); err != nil {
 		stop()
 		return nil, err
@@ -232,6 +234,7 @@ func (s *Service) Look(ctx context.Context) error {
 	changed = s.caused(now, changed, n)
 	if len(changed) == 0 {
 		s.known = now
+		s.show()
 		return nil
 	}
 	err := s.store.PutAlarms(ctx, changed, func(list []alarm.Alarm) (out []fact.Fact) {
@@ -467,7 +470,20 @@ func (s *Service) Do(ctx context.Context, number int64, by string, act Act) (ala
 	return a, nil
 }
 
+// show has things be picked by the alarms that are open.
+func (s *Service) show() {
+	by := map[string][]*catalog.Alarm{}
+	for _, a := range s.known {
+		if device := a.Subject.OnDevice(); a.Open() && device != "" {
+			by[device] = append(by[device], &catalog.Alarm{Number: a.Number, Type: a.Type, Severity: string(a.Severity), Port: a.Subject.PortName(), RaisedAt: a.RaisedAt,
+				Acked: a.AckedBy != "", AssignedTo: a.AssignedTo})
+		}
+	}
+	s.inventory.SetAlarms(by)
+}
+
 func (s *Service) told() {
+	s.show()
 	s.feed.Note(fact.State{Kind: fact.Alarm})
 	s.feed.Recorded()
 }

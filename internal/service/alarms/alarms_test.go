@@ -57,7 +57,8 @@ func (b *bench) Ports(catalog.Query) catalog.Result[*catalog.Port] {
 	}
 	return catalog.Result[*catalog.Port]{Rows: out}
 }
-func (b *bench) ClientsAt(string) int { return 3 }
+func (b *bench) ClientsAt(string) int                  { return 3 }
+func (b *bench) SetAlarms(map[string][]*catalog.Alarm) {}
 func (b *bench) Links(catalog.Query) catalog.Result[*catalog.Link] {
 	b.mu.Lock()
 	defer b.mu.Unlock()

@@ -80,6 +80,13 @@ func (x *index) drop(name string) {
 	x.stale = true
 }
 
+// SetAlarms takes the open alarms of all devices, so that things can be picked by them.
+func (s *Service) SetAlarms(by map[string][]*catalog.Alarm) {
+	s.index.mu.Lock()
+	defer s.index.mu.Unlock()
+	s.index.net.SetAlarms(by)
+}
+
 // rename gives a device another name, with the clients that are or were there.
 func (x *index) rename(from, to string) {
 	x.mu.Lock()

@@ -77,7 +77,7 @@ func Everywhere(p access.Person, n Need) bool { return Within(p, n) == selector.
 // features are those whose right to see it takes to see a noun.
 var features = map[selector.Noun]rights.Feature{
 	selector.Site: rights.Sites, selector.Device: rights.Devices, selector.Port: rights.Ports, selector.Client: rights.Clients,
-	selector.Link: rights.Devices, selector.Event: rights.Events,
+	selector.Link: rights.Devices, selector.Alarm: rights.Alarms, selector.Event: rights.Events,
 }
 
 // FeatureOf is the feature whose right to see it takes to list a noun, or to ask for its fields.

@@ -48,7 +48,7 @@ export function App() {
             <Suspense>
               <Routes>
                 <Route path="/" element={<Navigate to="/watch" replace />} />
-                <Route path="/watch" element={<WatchPage />} />
+                <Route path="/watch" element={<WatchPage me={me.data} />} />
                 <Route path="/alarms" element={<AlarmsPage me={me.data} />} />
                 <Route path="/devices" element={<DevicesPage me={me.data} />} />
                 <Route path="/devices/:name" element={<DevicePage me={me.data} />} />

@@ -1,5 +1,5 @@
 import { clsx } from "clsx";
-import { X } from "lucide-react";
+import { Download, X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { type ComponentProps, type ReactNode, useId } from "react";
 
@@ -174,5 +174,19 @@ export function Choices({
       ))}
       {children}
     </fieldset>
+  );
+}
+
+/** A link to a file that the service makes, drawn as a button. */
+export function FileLink({ href, title, children }: { href: string; title?: string; children: ReactNode }) {
+  return (
+    <a
+      href={href}
+      title={title}
+      download
+      className="inline-flex h-7 items-center gap-1.5 rounded border border-rule px-2.5 text-ink hover:border-soft hover:no-underline"
+    >
+      <Download size={14} aria-hidden /> {children}
+    </a>
   );
 }

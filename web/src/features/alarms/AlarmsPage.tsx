@@ -2,7 +2,7 @@ import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import { type Alarm, type AlarmDetail, allowed, type Person } from "../../api/client";
 import { useKept, useScope, useView } from "../../app/view";
-import { Button, Choices, Empty, Failure, inputClass, Panel, ScrollRegion } from "../../ui/controls";
+import { Button, Choices, Empty, Failure, FileLink, inputClass, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, dayTime, many } from "../../ui/time";
 import { Notices } from "./Notices";
@@ -282,6 +282,12 @@ function Acts({ a, me }: { a: AlarmDetail; me: Person }) {
         onChange={(e) => setText(e.target.value)}
       />
       <div className="flex flex-wrap gap-1.5">
+        <FileLink
+          href={`/api/v1/alarms/${a.number}/hand-over`}
+          title="All that is known of it as one text, for somebody else"
+        >
+          Hand over
+        </FileLink>
         {a.acked_by ? (
           <Button disabled={act.isPending} onClick={() => go("unacknowledge")}>
             Not seen

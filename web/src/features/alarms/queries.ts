@@ -2,11 +2,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type AlarmAct, api, take } from "../../api/client";
 
 /** What is out of order in the scope, the worst first; or what was, the newest first. */
-export const useAlarms = (where: string, over: boolean, device?: string) =>
+export const useAlarms = (where: string, over: boolean, device?: string, on = true) =>
   useQuery({
     queryKey: ["alarms", where, over, device ?? ""],
     queryFn: () => take(api.GET("/api/v1/alarms", { params: { query: { where, over, device, limit: 200 } } })),
     placeholderData: (old) => old,
+    enabled: on,
   });
 
 export const useAlarm = (number: number) =>

@@ -5,7 +5,7 @@ import { allowed, type DeviceDetail, type Person, type Port } from "../../api/cl
 import { useConfiguration, useDevice, useDeviceChanges } from "../../api/queries";
 import { narrowed, useNarrow } from "../../app/narrow";
 import { useKept, useTyped, useView } from "../../app/view";
-import { Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
+import { Empty, Failure, FileLink, Panel, ScrollRegion } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { KindIcon } from "../../ui/kinds";
 import { late } from "../../ui/late";
@@ -258,6 +258,20 @@ function Particulars({ d }: { d: DeviceDetail }) {
     [d.calls_home ? "Calls home, last from" : "Address", d.address, true],
     ["Management VLAN", d.management_vlan ? String(d.management_vlan) : "on no VLAN"],
     ["SSH host key, pinned", d.host_key, true],
+    ...(d.rights.includes("see configuration")
+      ? [
+          [
+            "For who made it",
+            <FileLink
+              key="s"
+              href={`/api/v1/devices/${d.name}/support`}
+              title="All that is known of it as one file, without secrets"
+            >
+              Support file
+            </FileLink>,
+          ] as [string, React.ReactNode],
+        ]
+      : []),
     [
       "Own page",
       d.page_address ? (

@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { Download } from "lucide-react";
 import { useState } from "react";
 import { api, take } from "../../api/client";
 import { useView } from "../../app/view";
-import { Button, Field, inputClass, ScrollRegion } from "../../ui/controls";
+import { Button, Field, FileLink, inputClass, ScrollRegion } from "../../ui/controls";
 
 const atOnce = 200;
 
@@ -57,13 +56,7 @@ export function Frames({ number }: { number: number }) {
         </Field>
         <span className="mb-5 flex gap-2">
           <Button type="submit">Find</Button>
-          <a
-            href={`/api/v1/captures/file?of=${of.join(",")}`}
-            download
-            className="flex h-7 items-center gap-1.5 rounded border border-rule px-2.5 hover:border-soft"
-          >
-            <Download size={14} aria-hidden /> File (pcapng)
-          </a>
+          <FileLink href={`/api/v1/captures/file?of=${of.join(",")}`}>File (pcapng)</FileLink>
         </span>
       </form>
       {frames.isError && (

@@ -1,5 +1,13 @@
 import { Link } from "react-router";
-import type { Device, Drift, HappenedEvent, Port } from "../../api/client";
+import {
+  type Alarm,
+  allowed,
+  type Device,
+  type Drift,
+  type HappenedEvent,
+  type Person,
+  type Port,
+} from "../../api/client";
 import { both, useList } from "../../api/lists";
 import { useChanges, useEvents } from "../../api/queries";
 import { useKept, useScope } from "../../app/view";
@@ -7,17 +15,18 @@ import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeShape, HealthMark, Shape } from "../../ui/health";
 import { Strip } from "../../ui/strip";
 import { Ago, clock, many } from "../../ui/time";
+import { useAlarms } from "../alarms/queries";
 import { useStrips } from "../history/queries";
 import { type Range, RangeBar, useRange } from "../history/range";
 import { useDrift } from "../layers/queries";
 import { Summary } from "./Summary";
 
-export function WatchPage() {
+export function WatchPage({ me }: { me: Person }) {
   const range = useRange();
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <h1 className="sr-only">Watch</h1>
-      <Attention />
+      <Attention me={me} />
       <div className="flex flex-wrap items-center justify-end gap-2">
         <span className="text-sm text-soft">What was, in the last</span>
         <RangeBar range={range} />
@@ -32,7 +41,7 @@ export function WatchPage() {
 }
 
 /** What needs somebody: devices away, ports that lost their link, changes that wait for a word. */
-function Attention() {
+function Attention({ me }: { me: Person }) {
   const [scope] = useScope();
   const kept = useKept();
   const all = useList("devices", { where: scope, limit: 0 });
@@ -44,13 +53,21 @@ function Attention() {
   const ports = useList("ports", { where: both(scope, "port.health = down"), sort: "port.changed", limit: 50 });
   const changes = useChanges();
   const drift = useDrift();
+  const told = allowed(me, "see", "alarms"); // then alarms say it, with what follows from what
+  const alarms = useAlarms(scope, false, undefined, told);
   if (devices.isError) return <Failure error={devices.error} retry={() => void devices.refetch()} />;
-  const away = devices.data?.items ?? [];
-  const cut = ports.data?.items ?? [];
+  const open = alarms.data?.items ?? [];
+  const away = told ? [] : (devices.data?.items ?? []);
+  const said = new Set(open.flatMap((a) => [a.resource, ...(a.text.match(/[\w-]+:[\w/.-]*\w/g) ?? [])]));
+  const cut = (ports.data?.items ?? []).filter((p) => !said.has(p.ref));
   const trials =
     changes.data?.items.filter((c) => ["pushing", "on-trial", "keeping", "undoing"].includes(c.state)) ?? [];
-  const drifts = (drift.data?.items ?? []).filter((d) => d.control !== "local");
-  const none = devices.data && ports.data && away.length + cut.length + trials.length + drifts.length === 0;
+  const drifts = told ? [] : (drift.data?.items ?? []).filter((d) => d.control !== "local");
+  const none =
+    devices.data &&
+    ports.data &&
+    (!told || alarms.data) &&
+    open.length + away.length + cut.length + trials.length + drifts.length === 0;
   return (
     <Panel
       title="Needs attention"
@@ -58,8 +75,9 @@ function Attention() {
         none
           ? ""
           : [
+              open.length && many(open.length, "alarm"),
               away.length && many(devices.data?.total ?? 0, "device"),
-              cut.length && many(ports.data?.total ?? 0, "port"),
+              cut.length && many(told ? cut.length : (ports.data?.total ?? 0), "port"),
               trials.length && many(trials.length, "change"),
               drifts.length && `${drifts.length} drifted`,
             ]
@@ -84,6 +102,21 @@ function Attention() {
             at={c.updated_at}
           />
         ))}
+        {open.slice(0, shownAlarms).map((a) => (
+          <Row
+            key={a.number}
+            state={a.severity}
+            to={kept(`/alarms?alarm=${a.number}`)}
+            name={a.resource || "this service"}
+            text={`${withoutSubject(a)}${a.followers > 0 ? ` ${many(a.followers, "alarm")} more ${a.followers === 1 ? "follows" : "follow"} from it.` : ""}${a.acked_by ? ` Seen by ${a.acked_by}.` : ""}`}
+            at={a.raised_at}
+          />
+        ))}
+        {open.length > shownAlarms && (
+          <li className="px-3 py-1">
+            <Link to={kept("/alarms")}>{many(open.length - shownAlarms, "more alarm")}</Link>
+          </li>
+        )}
         {away.map((d: Device) => (
           <Row
             key={d.name}
@@ -124,6 +157,16 @@ function Attention() {
     </Panel>
   );
 }
+
+const shownAlarms = 12;
+
+/** What an alarm says, without the name that stands before it. */
+const withoutSubject = (a: Alarm) =>
+  a.text.startsWith(`${a.resource}: `)
+    ? a.text.slice(a.resource.length + 2)
+    : a.text.startsWith(`${a.resource} `)
+      ? a.text.slice(a.resource.length + 1)
+      : a.text;
 
 /** What on the device itself shut a port that ought to have a link. */
 function shutWord(by: string): string {
