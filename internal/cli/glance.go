@@ -108,7 +108,7 @@ device.cpu, device.memory, device.temperature, device.poe_draw, device.clients, 
 				if r.Name != "" {
 					name += ":" + r.Name
 				}
-				rows[i] = []string{strconv.Itoa(i + 1), name, strings.TrimSpace(quantityText(r.Mean) + " " + t.Unit), strings.TrimSpace(quantityText(r.Peak) + " " + t.Unit), r.Text}
+				rows[i] = []string{strconv.Itoa(i + 1), name, amount(r.Mean, t.Unit), amount(r.Peak, t.Unit), r.Text}
 			}
 			if err := a.list(t, []string{"rank", "of", "mean", "peak", "description"}, rows, "Nothing was read in this time."); err != nil {
 				return err

@@ -5,8 +5,8 @@ import (
 	"database/sql"
 )
 
-// capturesKept is how many octets of captures are kept: the oldest go first.
-const capturesKept = 256 << 20
+// capturesKept is how many octets of captures of a device are kept: its oldest go first, and those of no other.
+const capturesKept = 48 << 20
 
 // PutCapture keeps the file of an operation.
 func (s *Store) PutCapture(ctx context.Context, operation int64, file []byte) error {
@@ -15,7 +15,8 @@ func (s *Store) PutCapture(ctx context.Context, operation int64, file []byte) er
 			return err
 		}
 		_, err := tx.ExecContext(ctx, `DELETE FROM captures WHERE operation IN (
-			SELECT operation FROM (SELECT operation, SUM(octets) OVER (ORDER BY operation DESC) AS sum FROM captures) WHERE sum > ?)`, capturesKept)
+			SELECT operation FROM (SELECT operation, SUM(octets) OVER (ORDER BY operation DESC) AS sum FROM captures JOIN operations ON number = operation
+				WHERE device = (SELECT device FROM operations WHERE number = ?)) WHERE sum > ?)`, operation, capturesKept)
 		return err
 	})
 }

@@ -55,6 +55,11 @@ func TestACutCableIsOneAlarm(t *testing.T) {
 	counts, err := r.AlarmCounts(t.Context(), "")
 	require.NoError(t, err)
 	assert.Equal(t, v1.AlarmCounts{Major: 1}, counts, "what follows is not counted")
+	m, err := r.Map(t.Context(), "", 0)
+	require.NoError(t, err)
+	for _, d := range m.Devices {
+		assert.Equal(t, map[string]string{"th-sw-01": "major"}[d.Name], d.Alarm, "on the map the cause is marked, not what follows: %s", d.Name)
+	}
 
 	r.Restart(t)
 	again := until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) > 0 })

@@ -140,7 +140,8 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Theme("dark"),
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
 		browser.Theme("light"), chromedp.Navigate(base+"/jobs?job=2"), browser.Shows("it runs 4.2.0"), picture("jobs"),
-		chromedp.Navigate(base+"/vlans?vlan=40"), browser.Shows("Its ports"), picture("vlans"),
+		chromedp.Navigate(base+"/devices/th-sw-02?tab=tests&ask=capture"), browser.Shows("keeps what passes"), browser.TypeInto("Ports", "1/1/17,1/1/2"), browser.TypeInto("For", "2\r"), browser.Shows("Frames 1 to"),
+		browser.Until("document.querySelector(`section[aria-label=Frames]`).scrollIntoView() || true"), picture("capture"),
 		chromedp.Navigate(base+"/devices/ng-sw-02?sel=1%2F1%2F5&settings=Layers"), browser.Shows("tried at night"), picture("layers"),
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
@@ -194,7 +195,7 @@ func (t terminal) pictures() error {
 	time.Sleep(time.Second)
 	for name, line := range map[string]string{
 		"cli-device-show": "everypost device show th-sw-02",
-		"cli-draft-from":  "cd $HOME; everypost export name = th-sw-02 > th-sw-02.yaml; sed -i 's/Gate 1/Gate 1, north/; s/vlan: 60/vlan: 99/' th-sw-02.yaml; everypost draft from th-sw-02.yaml --dry-run; echo exit code $?; everypost compare --period 1h",
+		"cli-watch":       "everypost watch",
 		"cli-history":     "everypost history th-edge-01:lan1 rx tx --period 7d; everypost history th-rl-01 --part radio-link --period 30d; everypost links --period 24h --limit 12",
 	} {
 		if err := t.window(name, line); err != nil {

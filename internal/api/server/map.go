@@ -14,6 +14,7 @@ import (
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/topology"
+	"example.net/everypost/internal/store"
 )
 
 func (s *server) mapRoutes(api huma.API) {
@@ -36,8 +37,35 @@ func (s *server) mapRoutes(api huma.API) {
 				return nil, err
 			}
 			everything, asked := s.askedOf(ctx, q)
-			return &body[v1.Map]{drawMap(everything, asked, network.VLANID(in.VLAN))}, nil
+			out := drawMap(everything, asked, network.VLANID(in.VLAN))
+			return &body[v1.Map]{out}, s.mapAlarms(ctx, out.Devices)
 		})
+}
+
+// mapAlarms marks devices with the worst alarm on them that follows from no other, as far as who makes the request may see alarms.
+func (s *server) mapAlarms(ctx context.Context, devices []v1.MapDevice) error {
+	if !person(ctx).May(rights.See, rights.Alarms) {
+		return nil
+	}
+	where := within(ctx, rights.See, rights.Alarms)
+	list, err := s.Alarms.List(ctx, store.AlarmQuery{Open: true, Roots: true, Limit: math.MaxInt32})
+	if err != nil {
+		return err
+	}
+	of := map[string]*v1.MapDevice{}
+	for i := range devices {
+		of[devices[i].Name] = &devices[i]
+	}
+	for _, a := range list { // the worst first
+		d := of[a.Subject.OnDevice()]
+		if d == nil || a.Silent(time.Now()) || !s.Inventory.HoldsDevice(d.Name, where) {
+			continue
+		}
+		if d.Alarms++; d.Alarm == "" {
+			d.Alarm = string(a.Severity)
+		}
+	}
+	return nil
 }
 
 // linkOut is a link for the interface.

@@ -13,6 +13,8 @@ type MapDevice struct {
 	Kind   string `json:"kind"`
 	Model  string `json:"model"`
 	Health string `json:"health" enum:"well,degraded,down,off,unknown"`
+	Alarm  string `json:"alarm,omitempty" enum:"critical,major,minor,warning" doc:"The worst open alarm on it that follows from no other"`
+	Alarms int    `json:"alarms,omitempty" doc:"How many there are"`
 	Beyond bool   `json:"beyond,omitempty" doc:"It was not asked for, and is there because a line leads to it"`
 	VLAN   bool   `json:"vlan,omitempty" doc:"Whether it knows the VLAN that was asked for"`
 	Ports  int    `json:"vlan_ports,omitempty" doc:"How many of its access ports are in the VLAN that was asked for"`

@@ -199,3 +199,13 @@ func TestWhatFollowsFromWhat(t *testing.T) {
 		assert.Equal(t, c.want, got, name)
 	}
 }
+
+// What is bad in the air is one incident, at whichever end it was told first.
+func TestBothEndsOfARadioLinkAreOneIncident(t *testing.T) {
+	l := cable("gs-rl-01", "th-rl-01", network.Degraded)
+	l.Radio = true
+	open := []alarm.Alarm{{Number: 4, Condition: alarm.Condition{Type: "radio-link", Subject: fact.TheDevice("th-rl-01")}}, {Number: 3, Condition: alarm.Condition{Type: "radio-link", Subject: fact.TheDevice("gs-rl-01")}}}
+	assert.Equal(t, map[int64]int64{4: 3}, alarm.Causes(open, []*catalog.Link{l}, nil))
+	l.Radio = false
+	assert.Empty(t, alarm.Causes(open, []*catalog.Link{l}, nil), "two devices on a cable have nothing to do with it")
+}

@@ -10,13 +10,14 @@ import (
 
 // Causes tells of open alarms which other one each follows from, by number: a device that is cut off from the link that is down on its
 // way, or from the device that is gone there; a link from the device at its end that is gone altogether; a tunnel or a BGP session from
-// the device that it leads to. What follows from nothing that is known is not among them.
+// the device that it leads to; one end of a radio link from the other. What follows from nothing that is known is not among them.
 //
 // Whether a device died or its one cable was cut looks alike from afar. Where all links of a device are down that lead to the rest of the
 // network, and there are several, the device is taken to be the cause, else the link.
 func Causes(open []Alarm, links []*catalog.Link, entries []string) map[int64]int64 {
 	gone := map[string]int64{}
 	down := map[string]int64{} // by end of a link
+	radio := map[string]int64{}
 	for _, a := range open {
 		switch a.Type {
 		case DeviceGone:
@@ -24,6 +25,8 @@ func Causes(open []Alarm, links []*catalog.Link, entries []string) map[int64]int
 		case LinkDown, TunnelDown:
 			down[a.Subject.String()] = a.Number
 			down[a.Name] = a.Number
+		case radioLink:
+			radio[a.Subject.Name] = a.Number
 		}
 	}
 	graph, at := graphOf(links, entries)
@@ -58,6 +61,14 @@ func Causes(open []Alarm, links []*catalog.Link, entries []string) map[int64]int
 				if name, ok := a.Args[key].(string); ok {
 					follows(a.Number, gone[name])
 				}
+			}
+		}
+	}
+	for _, l := range links { // what is bad in the air is so at both ends: the one that was told first stands for it
+		if l.Radio {
+			a, b := radio[l.A.Device], radio[l.B.Device]
+			if a != 0 && b != 0 && out[a] == 0 && out[b] == 0 {
+				follows(max(a, b), min(a, b))
 			}
 		}
 	}

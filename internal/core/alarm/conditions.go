@@ -23,6 +23,7 @@ const (
 	PowerBudget   = "power-budget"
 	Drift         = "drift"
 	DiskFull      = "disk-full"
+	radioLink     = "radio-link" // a trouble inside devices
 )
 
 // troubleSeverities are those of what goes wrong inside devices, by the code of the trouble. What tunnels and links do is an alarm of both

@@ -177,8 +177,8 @@ func (r Rule) Condition(device string, thing string, value float64) Condition {
 		}
 	}
 	unit := ""
-	if m := series.Find(r.Part, r.Metric); m != nil && m.Unit != "" {
-		unit = " " + m.Unit
+	if m := series.Find(r.Part, r.Metric); m != nil {
+		unit = m.Unit
 	}
 	args := map[string]any{"rule": r.Name, "reading": strings.ReplaceAll(r.Metric, "_", " "), "is": string(r.Is), "of": ""}
 	if at.Is != fact.OfPort && thing != "" {
@@ -187,7 +187,7 @@ func (r Rule) Condition(device string, thing string, value float64) Condition {
 	if r.Is == Absent {
 		args["for"] = r.For.String()
 	} else {
-		args["value"], args["limit"] = number(value)+unit, number(r.Limit)+unit
+		args["value"], args["limit"] = amount(value, unit), amount(r.Limit, unit)
 	}
 	if r.Effect != "" {
 		args["effect"] = r.Effect
@@ -198,16 +198,16 @@ func (r Rule) Condition(device string, thing string, value float64) Condition {
 	return Condition{Type: OwnRule, Subject: at, Name: name, Severity: r.Severity, Args: args}
 }
 
-// number is a reading as people read it.
-func number(v float64) string {
-	for _, s := range []struct {
-		at     float64
-		suffix string
-	}{{1e9, "G"}, {1e6, "M"}, {1e5, "k"}} {
-		if math.Abs(v) >= s.at {
-			per := map[string]float64{"G": 1e9, "M": 1e6, "k": 1e3}[s.suffix]
-			return strings.TrimSuffix(fmt.Sprintf("%.1f", v/per), ".0") + s.suffix
+// amount is a reading with its unit as people write it: rates in thousands of it.
+func amount(v float64, unit string) string {
+	prefix := ""
+	if strings.HasSuffix(unit, "/s") {
+		for _, p := range []string{"k", "M", "G"} {
+			if math.Abs(v) < 1000 {
+				break
+			}
+			v, prefix = v/1000, p
 		}
 	}
-	return strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0")
+	return strings.TrimSpace(strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0") + " " + prefix + unit)
 }

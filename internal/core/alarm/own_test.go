@@ -104,7 +104,7 @@ func TestWhatARuleSays(t *testing.T) {
 	r := alarm.Rule{Name: "busy-uplinks", Part: series.Port, Metric: "tx", Is: alarm.Above, Limit: 8e9, Severity: alarm.Major, Remedy: "Ask Tilda."}
 	c := r.Condition("th-sw-01", "1/1/49", 9.25e9)
 	said := words.English.Alarm(c.Type, c.Subject.String(), c.Args)
-	assert.Equal(t, "th-sw-01:1/1/49: tx is 9.2G bit/s, above 8G bit/s (rule busy-uplinks).", said.What)
+	assert.Equal(t, "th-sw-01:1/1/49: tx is 9.2 Gbit/s, above 8 Gbit/s (rule busy-uplinks).", said.What)
 	assert.Equal(t, "Ask Tilda.", said.Remedy)
 	assert.NotEmpty(t, said.Effect)
 	tunnel := alarm.Rule{Name: "far", Part: series.Tunnel, Metric: "delay", Is: alarm.Below, Limit: 1}

@@ -5932,6 +5932,16 @@ export interface components {
             lines: components["schemas"]["Line"][];
         };
         MapDevice: {
+            /**
+             * @description The worst open alarm on it that follows from no other
+             * @enum {string}
+             */
+            alarm?: "critical" | "major" | "minor" | "warning";
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            alarms?: number;
             /** @description It was not asked for, and is there because a line leads to it */
             beyond?: boolean;
             /** @enum {string} */

@@ -173,6 +173,7 @@ function happened(e: HappenedEvent) {
   }
   if (e.kind === "alarm") {
     mark("alarms");
+    mark("map");
     if (e.code) mark(...keys.events);
     return;
   }

@@ -30,7 +30,7 @@ function SpotBox({ data: { spot, on } }: NodeProps<SpotNode>) {
   return (
     <div
       className={clsx(
-        "flex items-center gap-1.5 rounded-sm border bg-panel px-1.5",
+        "relative flex items-center gap-1.5 rounded-sm border bg-panel px-1.5",
         on ? "border-accent outline-2 outline-accent" : spot.beyond ? "border-dashed border-soft" : "border-rule",
         spot.faint && "opacity-40",
       )}
@@ -45,6 +45,20 @@ function SpotBox({ data: { spot, on } }: NodeProps<SpotNode>) {
         </span>
         <span className="block truncate text-xs text-soft">{spot.note}</span>
       </span>
+      {spot.alarm && (
+        <span
+          className={clsx(
+            "absolute -top-2 -right-1.5 flex h-4 items-center gap-0.5 rounded-sm border bg-panel px-1 text-xs font-semibold",
+            spot.alarm === "critical" || spot.alarm === "major"
+              ? "border-down text-down"
+              : "border-degraded text-degraded",
+          )}
+          title={`${spot.alarms} ${spot.alarms === 1 ? "alarm" : "alarms"}, the worst ${spot.alarm}`}
+        >
+          <Shape state={spot.alarm} size={9} />
+          {spot.alarms}
+        </span>
+      )}
       <Shape state={spot.health} size={13} />
     </div>
   );
@@ -172,7 +186,7 @@ function Inner({ drawing, vlan, round, kept, onKept, pick, onPick, onOpen }: Pro
             type: "spot",
             position: { x, y },
             data: { spot, on: pick === spot.id },
-            ariaLabel: `${spot.title}, ${spot.health}`,
+            ariaLabel: `${spot.title}, ${spot.health}${spot.alarm ? `, ${spot.alarms} alarms, the worst ${spot.alarm}` : ""}`,
           };
         }),
     );

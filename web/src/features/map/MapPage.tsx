@@ -277,6 +277,14 @@ function DeviceFacts({ d }: { d: MapDevice }) {
         {d.model}, {d.kind}
       </span>
       <span className="text-soft">{d.site}</span>
+      {d.alarm && (
+        <Link to={`/devices/${d.name}`}>
+          <HealthMark
+            state={d.alarm}
+            word={`${d.alarms} ${d.alarms === 1 ? "alarm" : "alarms"}, the worst ${d.alarm}`}
+          />
+        </Link>
+      )}
       <Link to={`/devices/${d.name}`}>Open the device</Link>
     </div>
   );

@@ -7,6 +7,9 @@ export type Spot = {
   note: string;
   kind: string; // of a device, or "site"
   health: Health;
+  /** The worst alarm there that follows from no other, and how many there are. */
+  alarm?: string;
+  alarms: number;
   beyond: boolean;
   faint: boolean; // it has nothing to do with the VLAN that is asked for
 };
@@ -62,6 +65,8 @@ export function drawDevices(m: NetworkMap, vlan: number): Drawing {
     note: d.beyond ? d.site : vlan && d.vlan_ports ? `${d.vlan_ports} access ports` : d.model,
     kind: d.kind,
     health: d.health,
+    alarm: d.alarm,
+    alarms: d.alarms ?? 0,
     beyond: Boolean(d.beyond),
     faint: vlan !== 0 && !d.vlan,
   }));
@@ -82,6 +87,9 @@ export function drawDevices(m: NetworkMap, vlan: number): Drawing {
   return { spots, ties: spread(ties) };
 }
 
+/** The worst first. */
+const severities = ["critical", "major", "minor", "warning"];
+
 const count = (s: Site, h: Health) => s.devices[h];
 
 /** The worst that is told by many: all down is down, some is degraded. */
@@ -99,6 +107,8 @@ export function drawSites(m: NetworkMap, sites: Site[]): Drawing {
     .map((s): Spot => {
       const total = s.devices.total;
       const bad = count(s, "down") + count(s, "degraded");
+      const there = m.devices.filter((d) => d.site === s.name);
+      const worst = severities.find((w) => there.some((d) => d.alarm === w));
       return {
         id: s.name,
         title: s.title,
@@ -106,6 +116,8 @@ export function drawSites(m: NetworkMap, sites: Site[]): Drawing {
         kind: "site",
         health:
           total > 0 && count(s, "down") === total ? "down" : bad ? "degraded" : count(s, "well") ? "well" : "unknown",
+        alarm: worst,
+        alarms: there.reduce((sum, d) => sum + (d.alarms ?? 0), 0),
         beyond: false,
         faint: false,
       };

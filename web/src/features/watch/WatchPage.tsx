@@ -218,7 +218,7 @@ function Sites() {
             <span className="flex min-w-0 items-baseline gap-2">
               <button
                 type="button"
-                className="truncate text-left text-accent hover:underline"
+                className="max-w-full shrink-0 truncate text-left text-accent hover:underline"
                 onClick={() => setScope(`site = ${s.name}`)}
                 title={`Narrow every page to ${s.title}`}
               >
