@@ -1,7 +1,6 @@
 package alarms_test
 
 import (
-	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -146,6 +145,6 @@ func BenchmarkADayOfFaults(b *testing.B) {
 		b.ReportMetric(float64(wrong), "false")
 		b.ReportMetric(float64(messages-begun)/float64(len(day)), "messages/fault")
 		mu.Unlock()
-		b.Log(fmt.Sprintf("%d faults: %d causes right, %d missed, %d false, %d messages", len(day), right, missed, wrong, messages-begun))
+		b.Logf("%d faults: %d causes right, %d missed, %d false, %d messages", len(day), right, missed, wrong, messages-begun)
 	}
 }
