@@ -211,7 +211,7 @@ func (t terminal) window(name, line string) error {
 		return err
 	}
 	script := "clear; printf '\\033[1m$ %s\\033[0m\\n' \"$LINE\"; eval \"$LINE\" 2>&1; sleep 20"
-	cmd := exec.Command("xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "157x49+0+0", "-bw", "8", "-bg", "#111e28", "-fg", "#dde7eb", "-cr", "#111e28", "-e", "bash", "-c", script)
+	cmd := exec.Command("xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "157x46+0+0", "-bw", "8", "-bg", "#111e28", "-fg", "#dde7eb", "-cr", "#111e28", "-e", "bash", "-c", script)
 	cmd.Env = append(t.env(), "DISPLAY=:97", "LINE="+line, "PATH="+bin+":"+os.Getenv("PATH"))
 	if err := cmd.Start(); err != nil {
 		return err
