@@ -6,6 +6,8 @@ import { HealthMark } from "../../ui/health";
 
 type Reading = {
   at: string;
+  /** When it came here, by the clock of the browser. */
+  got: number;
   device: { cpu_percent?: number; memory_percent?: number; temperature_celsius?: number; poe_mw?: number };
   ports: {
     port: string;
@@ -20,6 +22,8 @@ type Reading = {
 
 /** How many seconds stay on show. */
 const shown = 120;
+/** After how long without a reading, in ms, what is shown is not of now. */
+const lateAfter = 6000;
 
 /** The readings of a device as they come, while somebody looks. */
 function useLive(device: string, ports: string[]) {
@@ -33,7 +37,7 @@ function useLive(device: string, ports: string[]) {
       `/api/v1/devices/${encodeURIComponent(device)}/live${list ? `?ports=${encodeURIComponent(list)}` : ""}`,
     );
     source.addEventListener("reading", (e) => {
-      const r = JSON.parse(e.data) as Reading;
+      const r = { ...(JSON.parse(e.data) as Reading), got: Date.now() };
       setGone("");
       set((old) => [...old, r].slice(-shown));
     });
@@ -44,12 +48,20 @@ function useLive(device: string, ports: string[]) {
     source.onerror = () => setGone("The service does not answer. It goes on as soon as it does.");
     return () => source.close();
   }, [device, list]);
-  return { readings, gone };
+  // A device that is not read any more says nothing: that shows by the clock.
+  const [now, setNow] = useState(Date.now);
+  useEffect(() => {
+    const tick = setInterval(() => setNow(Date.now()), 1000);
+    return () => clearInterval(tick);
+  }, []);
+  const last = readings.at(-1);
+  const stale = last && now - last.got > lateAfter ? last.at : "";
+  return { readings, gone, stale };
 }
 
 /** The last two minutes of ports, or of the device itself, second by second. */
 export function Live({ d, ports }: { d: DeviceDetail; ports: string[] }) {
-  const { readings, gone } = useLive(d.name, ports);
+  const { readings, gone, stale } = useLive(d.name, ports);
   const steps = useRef<{ from: number; grid: (Reading | undefined)[] }>({ from: 0, grid: [] });
   steps.current = onSeconds(readings);
   const { from, grid } = steps.current;
@@ -94,6 +106,8 @@ export function Live({ d, ports }: { d: DeviceDetail; ports: string[] }) {
       <p role="status" className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3 py-1.5 text-sm">
         {gone ? (
           <HealthMark state="unknown" word={gone} />
+        ) : stale ? (
+          <HealthMark state="unknown" word={`not read since ${new Date(stale).toLocaleTimeString("en-GB")}`} />
         ) : last ? (
           <HealthMark state="well" word={`live, read at ${new Date(last.at).toLocaleTimeString("en-GB")}`} />
         ) : (
