@@ -25,6 +25,7 @@ import (
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/firmware"
 )
 
 type serveOptions struct {
@@ -34,6 +35,7 @@ type serveOptions struct {
 	radiusSecret                                            string
 	newKey                                                  bool
 	firmware                                                string
+	firmwareFrom                                            firmware.Address
 	radiusBare                                              bool
 }
 
@@ -62,6 +64,8 @@ EVERYPOST_FIRST_USER and EVERYPOST_FIRST_PASSWORD.`,
 	f.StringVar(&o.logLevel, "log-level", "info", "least level that is logged: debug, info, warn or error")
 	f.StringVar(&o.makers, "makers", "", "registry of hardware address blocks, in the form of the IEEE's comma-separated files")
 	f.StringVar(&o.firmware, "firmware-folder", "", "folder in which new images of firmware are looked for each minute (files that end in .image)")
+	f.StringVar(&o.firmwareFrom.URL, "firmware-address", "", "address (https) of a list of new images of firmware, which is looked at each hour: lines as sha256sum writes them; the images lie beside it")
+	f.StringVar(&o.firmwareFrom.Authority, "firmware-authority", "", "file with the authority of that address (PEM); those that the machine trusts when left out")
 	f.StringSliceVar(&o.radiusServers, "radius-server", nil, "RADIUS servers that check the passwords of users of whom none is kept, host or host:port, in the order of asking")
 	f.StringVar(&o.radiusSecret, "radius-secret", "", "file with the secret that is shared with them")
 	f.BoolVar(&o.radiusBare, "radius-bare-answers", false, "take answers without a Message-Authenticator, which whoever sits on the way can forge")
@@ -126,7 +130,7 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 	if ip := net.ParseIP(host); !secure && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return fmt.Errorf("--listen %s can be reached from other machines: give --tls-cert and --tls-key, or listen on 127.0.0.1", o.listen)
 	}
-	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log, NewKey: o.newKey, FirmwareFolder: o.firmware})
+	svc, err := service.Open(ctx, service.Options{Dir: o.data, Connector: connector, Log: log, NewKey: o.newKey, FirmwareFolder: o.firmware, FirmwareFrom: o.firmwareFrom})
 	if err != nil {
 		return err
 	}

@@ -55,6 +55,7 @@ type Options struct {
 	Firmware  firmware.Timing
 	// FirmwareFolder is a folder of others from which new images of firmware are taken; "" for none.
 	FirmwareFolder string
+	FirmwareFrom   firmware.Address // at which they are looked for besides
 	Log            *slog.Logger
 }
 
@@ -160,7 +161,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Backups = backups.New(s.Fleet, s.Inventory, s.Store, o.Log, time.Now)
 	s.Jobs = jobs.New(jobs.Parts{Store: s.Store, Inventory: s.Inventory, Access: s.Access, Expand: s.Groups.Expand, Leases: leased, Feed: s.Feed, Log: o.Log, Now: time.Now, Look: o.JobsEvery})
 	s.Jobs.Does(job.Backup, s.Backups)
-	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Folder: o.FirmwareFolder, Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,
+	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Folder: o.FirmwareFolder, From: o.FirmwareFrom, Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,
 		Timing: o.Firmware}); err != nil {
 		return err
 	}

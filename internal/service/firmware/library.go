@@ -55,16 +55,18 @@ type Network interface {
 
 // Timing is how long things may take.
 type Timing struct {
-	Back   time.Duration // until a device that restarts is back; 20 minutes when 0
-	Settle time.Duration // until its links are up again; 3 minutes when 0
-	Look   time.Duration // between looks; half a second when 0
-	Folder time.Duration // between looks into the folder of others; a minute when 0
+	Back    time.Duration // until a device that restarts is back; 20 minutes when 0
+	Settle  time.Duration // until its links are up again; 3 minutes when 0
+	Look    time.Duration // between looks; half a second when 0
+	Folder  time.Duration // between looks into the folder of others; a minute when 0
+	Address time.Duration // between looks at the address of others; an hour when 0
 }
 
 // Parts are what the service is made of.
 type Parts struct {
-	Dir     string // where the images lie
-	Folder  string // of others, from which new images are taken; "" for none
+	Dir     string  // where the images lie
+	Folder  string  // of others, from which new images are taken; "" for none
+	From    Address // of others besides
 	Store   *store.Store
 	Fleet   Fleet
 	Backups Backups
@@ -91,7 +93,7 @@ const maxImages = 500
 // New returns the service, and removes what an earlier life left half done in the folder.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	p.Back, p.Settle, p.Look = cmp.Or(p.Back, 20*time.Minute), cmp.Or(p.Settle, 3*time.Minute), cmp.Or(p.Look, 500*time.Millisecond)
-	p.Timing.Folder = cmp.Or(p.Timing.Folder, time.Minute)
+	p.Timing.Folder, p.Timing.Address = cmp.Or(p.Timing.Folder, time.Minute), cmp.Or(p.Timing.Address, time.Hour)
 	own, stop := context.WithCancel(context.Background())
 	s := &Service{Parts: p, stop: stop}
 	if err := os.MkdirAll(p.Dir, 0o700); err != nil {
@@ -114,6 +116,14 @@ func New(ctx context.Context, p Parts) (*Service, error) {
 	}
 	if p.Folder != "" {
 		s.wg.Go(func() { s.watchFolder(own) })
+	}
+	if p.From.URL != "" {
+		c, list, err := p.From.client()
+		if err != nil {
+			s.Close()
+			return nil, err
+		}
+		s.wg.Go(func() { s.watchAddress(own, c, list) })
 	}
 	return s, nil
 }

@@ -57,6 +57,7 @@ type Rig struct {
 	OwnPace bool
 	Doors   *Doors // where devices come by themselves; nil for none
 	Folder  string // where new images of firmware are looked for; "" for none
+	From    firmware.Address
 }
 
 // How long a test waits for what must come, and how often it looks.
@@ -102,7 +103,7 @@ func (r *Rig) Open(t testing.TB) {
 	}
 	emptydb.Put(t, filepath.Join(r.Dir, "everypost.db"))
 	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log,
-		JobsEvery: 50 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond}, FirmwareFolder: r.Folder, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
+		JobsEvery: 50 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond, Address: 200 * time.Millisecond}, FirmwareFolder: r.Folder, FirmwareFrom: r.From, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
 	require.NoError(t, err)
 	r.Service, r.stop = svc, cancel
 	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))
