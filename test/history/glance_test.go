@@ -96,6 +96,6 @@ func TestWhatRanksHighestAndHowMuchWentThrough(t *testing.T) {
 		chromedp.Navigate(r.Base+"/watch"), browser.Until(`document.querySelector("svg[aria-label^='tern-haven: nothing']")`),
 		browser.On(`document.querySelector("select[aria-label='What is ranked']")`, `Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, "device.clients"), e.dispatchEvent(new Event("change", {bubbles: true}))`),
 		browser.Until(`location.search.includes("top=device.clients")`),
-		chromedp.Navigate(r.Base+"/devices/th-edge-01?tab=history&part=port&sel=wan1"), browser.Shows("Volumes of"), browser.Press("By hour"), browser.Shows("Received"),
+		chromedp.Navigate(r.Base+"/devices/th-edge-01?tab=history&part=port&sel=wan1"), browser.Shows("Volumes of"), browser.Until(`document.querySelector("svg[aria-label^='th-edge-01:wan1: nothing']")`), browser.Press("By hour"), browser.Shows("Received"),
 	))
 }

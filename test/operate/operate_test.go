@@ -344,3 +344,17 @@ func TestMoreFirstAid(t *testing.T) {
 	back := c.Good("loopback", "th-sw-02:1/1/26", "--for", "1", "--yes")
 	assert.Contains(t, back.Err, "lost 0 (0 %)")
 }
+
+// What is cancelled while the device is just told to begin does not go on there.
+func TestWhatIsCancelledWhileItBegins(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	require.NoError(t, r.World.Throw(standin.Slow, "th-sw-02"))
+	for range 5 {
+		o := start(t, r, "th-sw-02", "locate", map[string]string{"for": "3000"})
+		require.NoError(t, r.CancelOperation(t.Context(), o.Number))
+		assert.Equal(t, "cancelled", ended(t, r, o.Number).State)
+	}
+	require.Equal(t, "done", ended(t, r, start(t, r, "th-sw-02", "ping", map[string]string{"to": "th-sw-01", "count": "1"}).Number).State) // it has heard all by now
+	assert.False(t, r.World.Blinks("th-sw-02"))
+}

@@ -94,7 +94,7 @@ func (s *server) devicesOut(ctx context.Context) func(*catalog.Device) v1.Device
 		out := deviceOut(d)
 		out.Drift = len(s.Layers.DriftOf(d.Name).Differences)
 		out.Rights = []string{}
-		for _, n := range []need{may(rights.See, rights.Configuration), operateDevices, operateTerminals, may(rights.See, rights.Tests), may(rights.Operate, rights.Tests), may(rights.Operate, rights.Ports), may(rights.Change, rights.Devices)} {
+		for _, n := range []need{may(rights.See, rights.Configuration), operateDevices, operateTerminals, may(rights.See, rights.Tests), may(rights.Operate, rights.Tests), may(rights.Operate, rights.Ports), may(rights.Change, rights.Devices), seeAlarms} {
 			if where, some := person(ctx).Of(n.Verb, n.Feature); some && (where == selector.Expr(selector.All{}) || s.Inventory.HoldsDevice(d.Name, where)) {
 				out.Rights = append(out.Rights, n.String())
 			}

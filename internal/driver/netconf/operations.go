@@ -40,7 +40,11 @@ func (s *session) Operations() []operation.Kind {
 // Operate implements driver.Operator.
 func (s *session) Operate(ctx context.Context, r operation.Request, tell func(operation.Line)) (file string, err error) {
 	about, _ := operation.Of(r.Kind)
-	begin, cancel := context.WithTimeout(ctx, lookTime)
+	if ctx.Err() != nil {
+		return "", context.Cause(ctx)
+	}
+	// Who cancels while it is begun has the answer be awaited all the same: without its number nobody could end it on the device.
+	begin, cancel := context.WithTimeout(context.WithoutCancel(ctx), lookTime)
 	defer cancel()
 	reply, err := s.rpc.Do(begin, xmlnode.New(nsOperations, "begin", writeRequest(about, r)))
 	if err != nil {
