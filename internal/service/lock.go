@@ -1,6 +1,7 @@
 package service
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -18,4 +19,9 @@ func lockDir(dir string) (*os.File, error) {
 		return nil, fmt.Errorf("data folder %s is in use by another everypost", dir)
 	}
 	return f, nil
+}
+
+// unlockDir gives the data folder free. Closing alone would not: a program that was just started has the file too, until it is loaded.
+func unlockDir(f *os.File) error {
+	return errors.Join(syscall.Flock(int(f.Fd()), syscall.LOCK_UN), f.Close())
 }

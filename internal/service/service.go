@@ -254,5 +254,5 @@ func (s *Service) Close() error {
 	if s.Store != nil {
 		err = s.Store.Close()
 	}
-	return errors.Join(err, s.lock.Close())
+	return errors.Join(err, unlockDir(s.lock))
 }
