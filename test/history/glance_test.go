@@ -1,6 +1,7 @@
 package history_test
 
 import (
+	"cmp"
 	"net/http"
 	"slices"
 	"testing"
@@ -55,12 +56,7 @@ func TestWhatRanksHighestAndHowMuchWentThrough(t *testing.T) {
 	}, rig.WaitLong, rig.WaitStep)
 	top, err := r.Top(t.Context(), client.TopQuery{Part: "port", Metric: "rx", Where: "name = th-sw-02", Limit: 100}, client.Past{Period: "1h"})
 	require.NoError(t, err)
-	assert.True(t, slices.IsSortedFunc(top.Items, func(a, b v1.TopRow) int {
-		if a.Mean >= b.Mean {
-			return -1
-		}
-		return 1
-	}))
+	assert.True(t, slices.IsSortedFunc(top.Items, func(a, b v1.TopRow) int { return cmp.Compare(b.Mean, a.Mean) }))
 	for _, row := range top.Items {
 		assert.Equal(t, "th-sw-02", row.Device)
 	}
