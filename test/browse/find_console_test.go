@@ -1,6 +1,7 @@
 package browse_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/chromedp/cdproto/input"
@@ -61,13 +62,16 @@ func TestTableIsGroupedAndItsColumnsAreKept(t *testing.T) {
 		chromedp.Evaluate(`[...document.querySelectorAll("[role=dialog] label")].find(l => l.innerText.trim() === "Serial").querySelector("input").click()`, nil),
 		rig.InDialog("Done"), rig.NoDialog,
 		browser.Until(`![...document.querySelectorAll("th")].some(h => h.innerText === "Serial")`),
+	))
+	require.Eventually(t, func() bool { // it shows before it is kept
+		prefs, err := r.Service.Store.Preferences(t.Context(), "ada")
+		return err == nil && strings.Contains(prefs["table.devices"], "model") && !strings.Contains(prefs["table.devices"], "serial")
+	}, rig.WaitLong, rig.WaitStep)
+	require.NoError(t, b.Run(
 		chromedp.Reload(),
 		rig.Rows("4"),
 		browser.Until(`document.querySelector("th") && ![...document.querySelectorAll("th")].some(h => h.innerText === "Serial")`),
 	))
-	prefs, err := r.Service.Store.Preferences(t.Context(), "ada")
-	require.NoError(t, err)
-	assert.NotContains(t, prefs["table.devices"], "serial")
 }
 
 func TestRangeOfPortsIsSelected(t *testing.T) {

@@ -120,7 +120,7 @@ func TestConfinedPersonSeesAndChangesHisPlaceOnly(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, devices.Items, 1)
 	assert.Equal(t, "th-sw-02", devices.Items[0].Name)
-	assert.Equal(t, []string{"see configuration", "operate devices", "operate terminals", "see tests", "operate tests", "operate ports"}, devices.Items[0].Rights)
+	assert.Equal(t, []string{"see configuration", "operate devices", "operate terminals", "see tests", "operate tests", "operate ports", "see alarms"}, devices.Items[0].Rights)
 	assert.Equal(t, 1, devices.All, "nor is it counted")
 	ports, err := coral.Ports(t.Context(), client.Query{})
 	require.NoError(t, err)

@@ -135,7 +135,11 @@ export function usePreference<T>(name: string, initial: T): [T, (value: T | null
       const text = value === null ? "" : JSON.stringify(value);
       qc.setQueryData(keys.preferences, (old: Record<string, string> | undefined) => ({ ...old, [name]: text }));
       void take(
-        api.PUT("/api/v1/preferences/{preference}", { params: { path: { preference: name } }, body: { value: text } }),
+        api.PUT("/api/v1/preferences/{preference}", {
+          params: { path: { preference: name } },
+          body: { value: text },
+          keepalive: true, // it goes on when the page is left at once
+        }),
       );
     },
     [name, qc],
