@@ -146,7 +146,7 @@ func (a *app) alarmRuleCommand() *cobra.Command {
 		Use: "set RULE", Short: "Make a rule, or replace it; it is told before how often it would have had alarms", Args: cobra.ExactArgs(1),
 		Long: `Make a rule for alarms, or replace it: of what is picked, one reading, and when that is out of order. Before, it is told when the rule would have
 had alarms in the last seven days. With --back, an alarm is over only at that value; with --for, it must be so for that long.`,
-		Example: `  everypost alarm-rule set busy-uplinks --reading port.tx --where 'port.uplink = true' --above 8G --back 6G --for 10m
+		Example: `  everypost alarm-rule set busy-uplinks --reading port.tx --where 'port.up = true' --above 8G --back 6G --for 10m
   everypost alarm-rule set warm-rooms --reading device.temperature --where 'tag = attic' --above 55 --severity major --remedy 'Open the hatch.'
   everypost alarm-rule set dark-fibre --reading module.received --absent --for 5m`,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
