@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"cmp"
 	"context"
 	"errors"
@@ -168,7 +167,7 @@ func (a *app) ownDrafts(ctx context.Context, c *client.Client) ([]int64, error) 
 
 // confirm asks before what cannot be undone: the answer must be the word.
 func (a *app) confirm(question, word string) error {
-	answer, err := a.ask(bufio.NewReader(a.in), question)
+	answer, err := a.ask(a.typed(), question)
 	if err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -89,6 +90,7 @@ func advice(err error) string {
 type app struct {
 	version string
 	in      io.Reader
+	typing  *bufio.Reader // what is typed, once it was asked for (typed)
 	out     io.Writer
 	err     io.Writer
 
@@ -140,7 +142,7 @@ Exit codes: 0 done, 1 failed, 2 wrong usage, 3 refused, 4 unreachable, 5 not sig
 	f.BoolVar(&a.wide, "wide", false, "do not fit lists to the width of the terminal")
 	_ = root.RegisterFlagCompletionFunc("output", cobra.FixedCompletions([]string{"table", "json", "yaml", "csv"}, cobra.ShellCompDirectiveNoFileComp))
 	root.AddCommand(a.templatesCommand(), a.templateCommand(), a.layersCommand(), a.driftCommand(), a.loginCommand(), a.logoutCommand(), a.sitesCommand(), a.siteCommand(), a.fieldsCommand(), a.devicesCommand(), a.deviceCommand(), a.portsCommand(), a.clientsCommand(), a.clientCommand(),
-		a.portCommand(), a.settingsCommand(), a.rowsCommand(), a.alarmsCommand(), a.noticesCommand(), a.noticeCommand(), a.deliveriesCommand(), a.mailServerCommand(), a.alarmCommand(), a.alarmRulesCommand(), a.alarmRuleCommand(), a.pingCommand(), a.tracerouteCommand(), a.cableTestCommand(), a.bounceCommand(), a.powerCycleCommand(), a.whereCommand(), a.dayCommand(), a.topCommand(), a.volumeCommand(), a.liveCommand(), a.watchCommand(), a.captureCommand(), a.framesCommand(), a.filesCommand(), a.fileCommand(), a.supportCommand(), a.clearCountersCommand(), a.reopenCommand(), a.locateCommand(), a.loopbackCommand(), a.throughputCommand(), a.wakeCommand(), a.rebootCommand(), a.shutDownCommand(), a.factoryResetCommand(), a.jobsCommand(), a.jobCommand(), a.backupsCommand(), a.backupCommand(), a.firmwareCommand(), a.operationsCommand(), a.operationCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
+		a.portCommand(), a.settingsCommand(), a.rowsCommand(), a.alarmsCommand(), a.noticesCommand(), a.noticeCommand(), a.deliveriesCommand(), a.mailServerCommand(), a.alarmCommand(), a.alarmRulesCommand(), a.alarmRuleCommand(), a.pingCommand(), a.tracerouteCommand(), a.cableTestCommand(), a.bounceCommand(), a.powerCycleCommand(), a.whereCommand(), a.dayCommand(), a.topCommand(), a.volumeCommand(), a.liveCommand(), a.watchCommand(), a.captureCommand(), a.framesCommand(), a.filesCommand(), a.fileCommand(), a.supportCommand(), a.clearCountersCommand(), a.reopenCommand(), a.locateCommand(), a.loopbackCommand(), a.throughputCommand(), a.wakeCommand(), a.rebootCommand(), a.shutDownCommand(), a.factoryResetCommand(), a.jobsCommand(), a.jobCommand(), a.backupsCommand(), a.backupCommand(), a.firmwareCommand(), a.changePasswordsCommand(), a.operationsCommand(), a.operationCommand(), a.bundleCommand(), a.compareCommand(), a.exportCommand(), a.draftCommand(), a.vlansCommand(), a.vlanCommand(), a.changesCommand(), a.changeCommand(), a.enrolCommand(), a.discoverCommand(), a.foundCommand(), a.acceptCommand(), a.eventsCommand(), a.auditCommand(),
 		a.linksCommand(), a.historyCommand(), a.routesCommand(), a.terminalCommand(), a.terminalsCommand(), a.groupsCommand(), a.groupCommand(), a.changeRulesCommand(), a.changeRuleCommand(), a.setupCommand(), a.claimCommand(), a.claimsCommand(), a.usersCommand(), a.userCommand(), a.rolesCommand(), a.roleCommand(), a.sessionsCommand(), a.sessionCommand(), a.tokensCommand(), a.tokenCommand(), a.passwordCommand(), a.whoamiCommand(), a.versionCommand())
 	arrange(root)
 	return root

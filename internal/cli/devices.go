@@ -29,7 +29,7 @@ func (a *app) devicesCommand() *cobra.Command {
 func (a *app) deviceCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "device", Short: "Look at one device, describe it, or take it out of service"}
 	cmd.AddCommand(a.tableCommands()...)
-	cmd.AddCommand(a.pinCommand(), a.describeCommand(),
+	cmd.AddCommand(a.pinCommand(), a.devicePasswordCommand(), a.describeCommand(),
 		a.configurationCommand(), a.configurationsCommand(), a.controlCommand(), a.copyCommand(), a.deviceSetCommand(), a.readyCommand(), a.standingCommand("DEVICE", "devices"),
 		&cobra.Command{
 			Use: "rename DEVICE NAME", Short: "Give a device another name; its own host name stays", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,

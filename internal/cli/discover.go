@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"fmt"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -30,10 +28,8 @@ EVERYPOST_DEVICE_PASSWORD): search only where you would also type them.`,
 			if err != nil {
 				return err
 			}
-			if in.Password = os.Getenv("EVERYPOST_DEVICE_PASSWORD"); in.Password == "" {
-				if in.Password, err = a.askPassword(bufio.NewReader(a.in), "Password of "+in.User+" on the devices: "); err != nil {
-					return err
-				}
+			if in.Password, err = a.devicePassword(a.typed(), "Password of "+in.User+" on the devices: "); err != nil {
+				return err
 			}
 			in.Targets = args
 			d, err := c.Discover(cmd.Context(), in)
@@ -163,7 +159,7 @@ display, or accept them with --yes. Each goes to the site that is proposed unles
 			}
 			if !yes {
 				a.say("Are these the keys that the devices display? Type yes to take the %d devices into service:", len(chosen))
-				line, _ := bufio.NewReader(a.in).ReadString('\n')
+				line, _ := a.typed().ReadString('\n')
 				if strings.TrimSpace(line) != "yes" {
 					return &codedError{ExitRefused, fmt.Errorf("nothing was accepted")}
 				}

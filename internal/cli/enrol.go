@@ -3,7 +3,6 @@ package cli
 import (
 	"bufio"
 	"errors"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -28,14 +27,12 @@ terminal, from standard input, or from EVERYPOST_DEVICE_PASSWORD.`,
 			if err != nil {
 				return err
 			}
-			lines := bufio.NewReader(a.in)
+			lines := a.typed()
 			if in.HostKey, err = a.acceptKey(lines, probe, in.HostKey); err != nil {
 				return err
 			}
-			if in.Password = os.Getenv("EVERYPOST_DEVICE_PASSWORD"); in.Password == "" {
-				if in.Password, err = a.askPassword(lines, "Password of "+in.User+" on the device: "); err != nil {
-					return err
-				}
+			if in.Password, err = a.devicePassword(lines, "Password of "+in.User+" on the device: "); err != nil {
+				return err
 			}
 			in.Address = probe.Address
 			d, err := c.Enrol(cmd.Context(), in)
@@ -101,7 +98,7 @@ the pinned one is not spoken to; find out why it does before you accept it.`,
 				a.say("%s shows the key that is pinned; nothing was done.", d.Name)
 				return nil
 			}
-			key, err := a.acceptKey(bufio.NewReader(a.in), probe, given)
+			key, err := a.acceptKey(a.typed(), probe, given)
 			if err != nil {
 				return err
 			}

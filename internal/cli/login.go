@@ -79,7 +79,7 @@ func (a *app) loginCommand() *cobra.Command {
 				return err
 			}
 			c := &client.Client{Base: a.address(saved)}
-			lines := bufio.NewReader(a.in)
+			lines := a.typed()
 			if user = cmp.Or(user, os.Getenv("EVERYPOST_USER")); user == "" {
 				if user, err = a.ask(lines, "User: "); err != nil {
 					return err
@@ -109,6 +109,15 @@ func (a *app) loginCommand() *cobra.Command {
 	return cmd
 }
 
+// typed is what comes in by lines: one reader for all questions, for it reads ahead.
+func (a *app) typed() *bufio.Reader {
+	if a.typing == nil {
+		a.typing = bufio.NewReader(a.in)
+	}
+	return a.typing
+}
+
+// ask asks for a line.
 func (a *app) ask(in *bufio.Reader, question string) (string, error) {
 	_, _ = fmt.Fprint(a.err, question)
 	s, err := in.ReadString('\n')

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -186,7 +185,7 @@ func (a *app) mailServerCommand() *cobra.Command {
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			in.Address = args[0]
 			if in.User != "" {
-				password, err := a.askPassword(bufio.NewReader(a.in), fmt.Sprintf("Password of %s at %s: ", in.User, in.Address))
+				password, err := a.askPassword(a.typed(), fmt.Sprintf("Password of %s at %s: ", in.User, in.Address))
 				if err != nil {
 					return err
 				}

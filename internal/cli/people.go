@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"regexp"
@@ -95,7 +94,7 @@ func (a *app) userCommand() *cobra.Command {
 		&cobra.Command{
 			Use: "password USER", Short: "Give a user a new password; the user's sessions end at once", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeUsers,
 			RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-				password, err := a.askPassword(bufio.NewReader(a.in), "New password of "+args[0]+": ")
+				password, err := a.askPassword(a.typed(), "New password of "+args[0]+": ")
 				if err != nil {
 					return err
 				}
@@ -133,7 +132,7 @@ func (a *app) userMakeCommand() *cobra.Command {
 			password := ""
 			if !radius {
 				var err error
-				if password, err = a.askPassword(bufio.NewReader(a.in), "Password of "+args[0]+": "); err != nil {
+				if password, err = a.askPassword(a.typed(), "Password of "+args[0]+": "); err != nil {
 					return err
 				}
 			}
@@ -398,7 +397,7 @@ func (a *app) passwordCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "password", Short: "Change your own password; your sessions in browsers end", Args: cobra.NoArgs,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, _ []string) error {
-			lines := bufio.NewReader(a.in)
+			lines := a.typed()
 			old, err := a.askPassword(lines, "Old password: ")
 			if err != nil {
 				return err

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"strings"
@@ -234,7 +233,7 @@ func (a *app) askSecrets(ctx context.Context, c *client.Client, set map[string]s
 	if err != nil {
 		return err
 	}
-	lines := bufio.NewReader(a.in)
+	lines := a.typed()
 	for _, s := range list.Items {
 		if s.Type == "secret" && set[s.Name] == "-" {
 			if set[s.Name], err = a.askPassword(lines, s.Title+": "); err != nil {

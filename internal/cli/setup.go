@@ -91,7 +91,7 @@ func (a *app) setUp(ctx context.Context, c *client.Client, in v1.SetupRequest, k
 		return &codedError{ExitDiffers, fmt.Errorf("%d settings would be different", len(shown.Differences))}
 	}
 	if !yes {
-		word, err := a.answer(bufio.NewReader(a.in), fmt.Sprintf("Put these %d differences into a draft? [yes]: ", len(shown.Differences)))
+		word, err := a.answer(a.typed(), fmt.Sprintf("Put these %d differences into a draft? [yes]: ", len(shown.Differences)))
 		if err != nil {
 			return err
 		}
@@ -191,7 +191,7 @@ func (a *app) answer(in *bufio.Reader, question string) (string, error) {
 
 // interview asks step by step.
 func (a *app) interview(in *v1.SetupRequest) error {
-	lines := bufio.NewReader(a.in)
+	lines := a.typed()
 	a.in = lines // what is left is for the question at the end
 	var failed error
 	ask := func(question string) string {

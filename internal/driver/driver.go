@@ -21,6 +21,8 @@ type Target struct {
 	Address  string // host:port
 	User     string
 	Password string
+	// Next is a password that the device may have been given meanwhile: it is tried where Password is refused. "" for none.
+	Next string
 	// HostKey is the fingerprint of the key by which the device must show itself, as "SHA256:..." .
 	HostKey string
 	// Key logs in instead of the password where it is set.

@@ -76,6 +76,12 @@ func (d *device) mayEnter(user, password string) bool {
 		return answer.Accepted
 	}
 	o := d.world.opts
+	d.world.mu.Lock()
+	own := d.cfg.users[o.User].hash != ""
+	d.world.mu.Unlock()
+	if user == o.User && own { // the password with which it came is no more
+		return d.knownPassword(user, password)
+	}
 	known := subtle.ConstantTimeCompare([]byte(user), []byte(o.User)) & subtle.ConstantTimeCompare([]byte(password), []byte(o.Password))
 	return known == 1 || d.knownPassword(user, password)
 }

@@ -22,6 +22,7 @@ type Device struct {
 	Address    string
 	User       string
 	Secret     []byte // sealed
+	NextSecret []byte // sealed: a password that it is being given; nil for none
 	HostKey    string
 	Identity   network.Identity
 	EnrolledAt time.Time
@@ -109,12 +110,12 @@ func (s *Store) Devices(ctx context.Context) ([]Device, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (d Device, err error) {
 		var identity, particulars string
 		var enrolled, seen, retired int64
-		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.HostKey, &identity, &enrolled, &d.EnrolledBy, &seen, &particulars, &retired, &d.CallsHome, &d.Control); err != nil {
+		if err := r.Scan(&d.Name, &d.Site, &d.Address, &d.User, &d.Secret, &d.NextSecret, &d.HostKey, &identity, &enrolled, &d.EnrolledBy, &seen, &particulars, &retired, &d.CallsHome, &d.Control); err != nil {
 			return d, err
 		}
 		d.EnrolledAt, d.SeenAt, d.RetiredAt = timeOf(enrolled), timeOf(seen), timeOf(retired)
 		return d, errors.Join(json.Unmarshal([]byte(identity), &d.Identity), json.Unmarshal([]byte(particulars), &d.Particulars))
-	}, `SELECT name, site, address, user, secret, host_key, identity, enrolled_at, enrolled_by, seen_at, particulars, retired_at, calls_home, control FROM devices ORDER BY name`)
+	}, `SELECT name, site, address, user, secret, next_secret, host_key, identity, enrolled_at, enrolled_by, seen_at, particulars, retired_at, calls_home, control FROM devices ORDER BY name`)
 }
 
 // DescribeDevice keeps the site and the particulars of a device.
@@ -132,9 +133,19 @@ func (s *Store) RemoveDevice(ctx context.Context, device string) error {
 	return changed(s.write.ExecContext(ctx, `DELETE FROM devices WHERE name = ?`, device))
 }
 
-// SetAddress keeps at which address a device is, with its password as it is sealed for that.
-func (s *Store) SetAddress(ctx context.Context, device, address string, secret []byte) error {
-	return changed(s.write.ExecContext(ctx, `UPDATE devices SET address = ?, secret = ? WHERE name = ?`, address, secret, device))
+// SetAddress keeps at which address a device is, with its passwords as they are sealed for that.
+func (s *Store) SetAddress(ctx context.Context, device, address string, secret, next []byte) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET address = ?, secret = ?, next_secret = ? WHERE name = ?`, address, secret, next, device))
+}
+
+// SetNextSecret keeps a password that a device is being given, or with nil that there is none.
+func (s *Store) SetNextSecret(ctx context.Context, device string, next []byte) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET next_secret = ? WHERE name = ?`, next, device))
+}
+
+// SetLogin keeps as whom and with which password a device is logged in to; it is being given no other.
+func (s *Store) SetLogin(ctx context.Context, device, user string, secret []byte) error {
+	return changed(s.write.ExecContext(ctx, `UPDATE devices SET user = ?, secret = ?, next_secret = NULL WHERE name = ?`, user, secret, device))
 }
 
 // SetHostKey pins another host key.

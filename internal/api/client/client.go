@@ -357,6 +357,11 @@ func (c *Client) Pin(ctx context.Context, device, hostKey string) error {
 	return c.call(ctx, http.MethodPut, "/devices/"+url.PathEscape(device)+"/host-key", v1.Pin{HostKey: hostKey}, nil)
 }
 
+// SetDeviceLogin says as whom and with which password the service logs in to a device.
+func (c *Client) SetDeviceLogin(ctx context.Context, device string, in v1.DeviceLogin) error {
+	return c.call(ctx, http.MethodPut, "/devices/"+url.PathEscape(device)+"/login", in, nil)
+}
+
 // Discover begins a search for devices.
 func (c *Client) Discover(ctx context.Context, in v1.DiscoveryRequest) (v1.Discovery, error) {
 	return post[v1.Discovery](ctx, c, "/discoveries", in)

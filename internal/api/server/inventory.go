@@ -128,6 +128,17 @@ func (s *server) inventoryRoutes(api huma.API) {
 			s.audit(ctx, person(ctx).Name, "pin-host-key", in.Name, in.Body.HostKey+", "+outcome(err))
 			return nil, deviceError(in.Name, err)
 		})
+	type loginInput struct {
+		NamePath
+		Body v1.DeviceLogin
+	}
+	register(s, api, operateDevices, http.MethodPut, "/devices/{name}/login", "set-device-login", "Say as whom and with which password the service logs in to a device; it is tried before it is kept",
+		func(ctx context.Context, in *loginInput) (*struct{}, error) {
+			err := s.act(ctx, "set-device-login", in.Name, s.onDevice(ctx, operateDevices, in.Name), func(by string) error {
+				return s.Inventory.SetLogin(ctx, in.Name, in.Body.User, in.Body.Password, by)
+			})
+			return nil, deviceError(in.Name, err)
+		})
 	register(s, api, may(rights.See, rights.Ports), http.MethodGet, "/ports", "list-ports", "The ports",
 		func(ctx context.Context, in *ListQuery) (*body[v1.List[v1.Port]], error) {
 			q, err := s.query(ctx, in, selector.Port)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"strconv"
 	"time"
@@ -13,6 +14,7 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/job"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/store"
 )
@@ -53,7 +55,7 @@ func (s *server) jobRoutes(api huma.API) {
 			about, _ := job.Of(job.Kind(r.Kind))
 			var j job.Job
 			err := s.act(ctx, "make-job", r.Kind+" "+r.Title+" on "+r.Where, s.mayJob(ctx, about.Feature), func(by string) (err error) {
-				if j, err = jobOf(r, by); err != nil {
+				if j, err = s.jobOf(ctx, r, by); err != nil {
 					return err
 				}
 				j, err = s.Jobs.Make(ctx, j)
@@ -71,7 +73,7 @@ func (s *server) jobRoutes(api huma.API) {
 			if err := s.mayJob(ctx, about.Feature); err != nil {
 				return nil, err
 			}
-			j, err := jobOf(in.Body, person(ctx).Name)
+			j, err := s.jobOf(ctx, in.Body, person(ctx).Name)
 			if err != nil {
 				return nil, err
 			}
@@ -256,12 +258,25 @@ func stepOut(step job.Step) v1.JobStep {
 }
 
 // jobOf is the job that somebody asks for.
-func jobOf(r v1.JobRequest, owner string) (job.Job, error) {
+func (s *server) jobOf(ctx context.Context, r v1.JobRequest, owner string) (job.Job, error) {
+	args := maps.Clone(r.Args)
+	about, _ := job.Of(job.Kind(r.Kind))
+	for _, p := range about.Params {
+		if p.Value.Type == setting.Secret {
+			reference, err := s.Vault.Take(ctx, args[p.Name], false)
+			if err != nil {
+				return job.Job{}, fmt.Errorf("%w: %s: %w", job.ErrInvalid, p.Name, err)
+			}
+			if args != nil {
+				args[p.Name] = reference
+			}
+		}
+	}
 	when := job.When{Rule: r.When.Rule, Zone: r.When.Zone, Hours: r.When.Hours, CatchUp: r.When.CatchUp}
 	if r.When.At != nil {
 		when.At = r.When.At.UTC()
 	}
-	return job.New(job.Kind(r.Kind), owner, r.Title, r.Where, r.Args, when, time.Now().UTC())
+	return job.New(job.Kind(r.Kind), owner, r.Title, r.Where, args, when, time.Now().UTC())
 }
 
 func (s *server) jobOut(ctx context.Context, j job.Job) (v1.Job, error) {
@@ -299,9 +314,9 @@ func momentOf(t time.Time) *time.Time {
 }
 
 func jobKindOut(a job.About) v1.JobKind {
-	out := v1.JobKind{Kind: string(a.Kind), Title: a.Title, Does: a.Does, Right: "operate " + string(a.Feature), Disturbs: a.Disturbs, Params: []v1.JobParam{}}
+	out := v1.JobKind{Kind: string(a.Kind), Title: a.Title, Does: a.Does, Right: "operate " + string(a.Feature), Disturbs: a.Disturbs, Writes: a.Writes, Params: []v1.JobParam{}}
 	for _, p := range a.Params {
-		out.Params = append(out.Params, v1.JobParam{Name: p.Name, Title: p.Title, Help: p.Help, Default: p.Default, Form: p.Value.Form})
+		out.Params = append(out.Params, v1.JobParam{Name: p.Name, Title: p.Title, Help: p.Help, Default: p.Default, Form: p.Value.Form, Secret: p.Value.Type == setting.Secret})
 	}
 	return out
 }

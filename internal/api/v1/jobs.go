@@ -9,6 +9,7 @@ type JobKind struct {
 	Does     string     `json:"does"`
 	Right    string     `json:"right" doc:"What it takes on each device: operate backups"`
 	Disturbs string     `json:"disturbs,omitempty" doc:"What is lost while it goes on"`
+	Writes   bool       `json:"writes" doc:"It changes what devices run, and so is shown before it is begun"`
 	Params   []JobParam `json:"params"`
 }
 
@@ -19,11 +20,12 @@ type JobParam struct {
 	Help    string `json:"help"`
 	Default string `json:"default"`
 	Form    string `json:"form"`
+	Secret  bool   `json:"secret,omitempty" doc:"It is sealed when it is said, and never told"`
 }
 
 // JobRequest makes a job.
 type JobRequest struct {
-	Kind  string            `json:"kind" enum:"backup,upgrade,go-back"`
+	Kind  string            `json:"kind" enum:"backup,upgrade,go-back,passwords"`
 	Title string            `json:"title,omitempty" maxLength:"120"`
 	Where string            `json:"where,omitempty" maxLength:"4000" doc:"A selector: on which devices; on all when left out. It picks anew each time"`
 	Args  map[string]string `json:"args,omitempty" maxProperties:"20"`

@@ -260,6 +260,12 @@ type ProbeResult struct {
 	HostKey string `json:"host_key" doc:"Fingerprint, to be compared with what the device itself displays"`
 }
 
+// DeviceLogin says as whom the service logs in to a device.
+type DeviceLogin struct {
+	User     string `json:"user,omitempty" maxLength:"100" doc:"As before when left out"`
+	Password string `json:"password" minLength:"1" maxLength:"1000" doc:"It is sealed, and never told"`
+}
+
 // Pin accepts another host key of a device.
 type Pin struct {
 	HostKey string `json:"host_key" minLength:"1" maxLength:"100" doc:"The fingerprint that was accepted; it must be the one that the device shows now"`

@@ -59,6 +59,11 @@ type (
 	DeviceKeyAccepted struct {
 		By string `json:"by"`
 	}
+	// DeviceLoginChanged: the service logs in to a device with another password, or as another user.
+	DeviceLoginChanged struct {
+		By   string `json:"by"`
+		User string `json:"user"`
+	}
 	// DeviceAsked: somebody asked a device for what disturbs it, such as to restart.
 	DeviceAsked struct {
 		By string `json:"by"`
@@ -71,16 +76,17 @@ type (
 	}
 )
 
-func (DeviceConnected) Code() Code   { return "device.connected" }
-func (DeviceRefused) Code() Code     { return "device.refused" }
-func (DeviceGone) Code() Code        { return "device.gone" }
-func (DeviceTrouble) Code() Code     { return "device.trouble" }
-func (DeviceTroubleOver) Code() Code { return "device.trouble-over" }
-func (DeviceRetired) Code() Code     { return "device.retired" }
-func (DeviceReinstated) Code() Code  { return "device.reinstated" }
-func (DeviceKeyAccepted) Code() Code { return "device.key-accepted" }
-func (DeviceAsked) Code() Code       { return "device.asked" }
-func (DeviceMoved) Code() Code       { return "device.moved" }
+func (DeviceConnected) Code() Code    { return "device.connected" }
+func (DeviceRefused) Code() Code      { return "device.refused" }
+func (DeviceGone) Code() Code         { return "device.gone" }
+func (DeviceTrouble) Code() Code      { return "device.trouble" }
+func (DeviceTroubleOver) Code() Code  { return "device.trouble-over" }
+func (DeviceRetired) Code() Code      { return "device.retired" }
+func (DeviceReinstated) Code() Code   { return "device.reinstated" }
+func (DeviceKeyAccepted) Code() Code  { return "device.key-accepted" }
+func (DeviceLoginChanged) Code() Code { return "device.login-changed" }
+func (DeviceAsked) Code() Code        { return "device.asked" }
+func (DeviceMoved) Code() Code        { return "device.moved" }
 
 // What can happen to alarms. Their subject is that of the alarm.
 type (
@@ -280,6 +286,6 @@ func (JobBegan) Code() Code { return "job.began" }
 func (JobEnded) Code() Code { return "job.ended" }
 
 // all is one of each.
-var all = []Happening{JobBegan{}, JobEnded{}, LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
+var all = []Happening{JobBegan{}, JobEnded{}, LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceLoginChanged{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
 	DeviceMoved{}, ConfigChanged{}, ConfigTimedOut{}, ChangeOnTrial{}, ChangeWorse{}, ChangeUndoing{}, ChangeBack{}, ChangeEnded{}, ChangeNotPushed{}, ChangeDiscarded{}, DeviceEnrolled{}, DeviceArrived{},
 	DeviceReplaced{}, DeviceRenamed{}, DeviceForgotten{}, DeviceControl{}, SiteMerged{}, SiteRemoved{}, DriftBegan{}, DriftEnded{}, SearchEnded{}, Claimed{}, ClaimDropped{}, ClaimAsked{}, ClaimFailed{}}

@@ -1,4 +1,4 @@
-// Package job is work on many devices, planned once and done now, at a time, or again and again: backups, upgrades of firmware. It knows what
+// Package job is work on many devices, planned once and done now, at a time, or again and again: backups, upgrades of firmware, passwords. It knows what
 // a job says of itself, when it is due, and how a run of it stands, step by step; doing the work is for others.
 package job
 
@@ -19,9 +19,10 @@ type Kind string
 
 // The kinds.
 const (
-	Backup  Kind = "backup"  // keep what devices run
-	Upgrade Kind = "upgrade" // have devices run other firmware
-	GoBack  Kind = "go-back" // have devices run the firmware of their other slot
+	Backup    Kind = "backup"    // keep what devices run
+	Upgrade   Kind = "upgrade"   // have devices run other firmware
+	GoBack    Kind = "go-back"   // have devices run the firmware of their other slot
+	Passwords Kind = "passwords" // give devices another password for this service
 )
 
 // About tells of a kind.
@@ -33,6 +34,8 @@ type About struct {
 	Feature rights.Feature // whose right to operate it takes, on each device
 	// Disturbs says what is lost while it goes on, "" for nothing.
 	Disturbs string
+	// Writes tells that it changes what devices run: nobody else does while a step goes on, and a step waits for whoever does.
+	Writes bool
 }
 
 // Param is something to be said of a job of a kind.
@@ -51,15 +54,28 @@ var kinds = []About{
 	{Kind: Backup, Title: "Back up", Does: "reads what devices run and keeps it", Feature: rights.Backups,
 		Params: []Param{atOnce}},
 	{Kind: Upgrade, Title: "Upgrade firmware", Does: "has devices run the firmware of the baseline, wave by wave", Feature: rights.Firmware,
-		Disturbs: "Each device restarts, and what hangs behind it is cut off until it is back.",
-		Params:   []Param{failures, atOnce}},
+		Disturbs: "Each device restarts, and what hangs behind it is cut off until it is back.", Writes: true,
+		Params: []Param{failures, atOnce}},
 	{Kind: GoBack, Title: "Go back", Does: "has devices run the firmware of their other slot again", Feature: rights.Firmware,
-		Disturbs: "Each device restarts, and what hangs behind it is cut off until it is back.",
-		Params:   []Param{failures, atOnce}},
+		Disturbs: "Each device restarts, and what hangs behind it is cut off until it is back.", Writes: true,
+		Params: []Param{failures, atOnce}},
+	{Kind: Passwords, Title: "Change passwords", Does: "gives devices another password for the user as whom this service logs in, and proves it before the old one goes", Feature: rights.Devices, Writes: true,
+		Params: []Param{failures, atOnce, {Name: Password, Title: "Password", Help: "one for all; empty: one made up for each, which nobody gets to see", Value: setting.SecretValue()}}},
 }
+
+// Password is the param of a job of passwords that says which password all devices get: a reference to it, or "" for one of its own each.
+const Password = "password"
 
 // Kinds lists all there are.
 func Kinds() []About { return slices.Clone(kinds) }
+
+func names() string {
+	var out []string
+	for _, a := range kinds {
+		out = append(out, string(a.Kind))
+	}
+	return strings.Join(out, ", ")
+}
 
 // Of tells of a kind.
 func Of(k Kind) (About, bool) {
@@ -107,7 +123,7 @@ const (
 func New(k Kind, owner, title, where string, args map[string]string, w When, now time.Time) (Job, error) {
 	about, ok := Of(k)
 	if !ok {
-		return Job{}, fmt.Errorf("%w: there is no kind %q: there are backup, upgrade and go-back", ErrInvalid, k)
+		return Job{}, fmt.Errorf("%w: there is no kind %q: there are %s", ErrInvalid, k, names())
 	}
 	title = cmp.Or(strings.TrimSpace(title), about.Title)
 	if len([]rune(title)) > maxTitle || len(where) > maxWhere || strings.ContainsFunc(title, func(r rune) bool { return r < ' ' }) {

@@ -19,6 +19,9 @@ var ErrSecret = errors.New("a secret cannot stand there itself: give it where se
 // IsReference tells whether a value refers to a secret.
 func IsReference(value string) bool { return reference.MatchString(value) }
 
+// SecretValue is the form of a reference to a secret, where something else than a setting takes one.
+func SecretValue() Value { return secret(false) }
+
 // secret is a reference to a secret, or "" for none. hashed ones are kept as a hash (crypt, SHA-512) from the begin.
 func secret(hashed bool) Value {
 	return Value{Type: Secret, Hashed: hashed, Form: "a secret", normal: func(s string) (string, error) {

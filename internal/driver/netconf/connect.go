@@ -79,7 +79,12 @@ func (c Connector) open(ctx context.Context, conn *netconf.Conn, address string)
 
 func authOf(t driver.Target) ([]ssh.AuthMethod, error) {
 	if t.Key == nil {
-		return []ssh.AuthMethod{ssh.Password(t.Password), ssh.KeyboardInteractive(answerAll(t.Password))}, nil
+		passwords := []string{t.Password}
+		if t.Next != "" {
+			passwords = append(passwords, t.Next)
+		}
+		return []ssh.AuthMethod{ssh.RetryableAuthMethod(ssh.PasswordCallback(inTurn(passwords)), len(passwords)),
+			ssh.RetryableAuthMethod(ssh.KeyboardInteractive(answerAll(inTurn(passwords))), len(passwords))}, nil
 	}
 	signer, err := ssh.NewSignerFromKey(t.Key)
 	return []ssh.AuthMethod{ssh.PublicKeys(signer)}, err
@@ -116,12 +121,26 @@ const callUser = driver.ProvisionedUser
 
 var errUnknownCaller = errors.New("nobody knows the key that it shows")
 
-func answerAll(password string) ssh.KeyboardInteractiveChallenge {
+// inTurn gives one password after the other, each time it is asked.
+func inTurn(passwords []string) func() (string, error) {
+	asked := 0
+	return func() (string, error) {
+		p := passwords[asked%len(passwords)]
+		asked++
+		return p, nil
+	}
+}
+
+func answerAll(password func() (string, error)) ssh.KeyboardInteractiveChallenge {
 	return func(_, _ string, questions []string, _ []bool) ([]string, error) {
 		answers := make([]string, len(questions))
-		for i := range answers {
-			answers[i] = password
+		if len(questions) == 0 { // it only tells something
+			return answers, nil
 		}
-		return answers, nil
+		p, err := password()
+		for i := range answers {
+			answers[i] = p
+		}
+		return answers, err
 	}
 }

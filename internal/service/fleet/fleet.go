@@ -170,6 +170,22 @@ func (f *Fleet) MoveTo(name, address string) {
 	}
 }
 
+// LogInAs has a device be logged in to as a user with a password from now on, or with another one where that is refused (driver.Target.Next).
+// A session that there is stays.
+func (f *Fleet) LogInAs(name, user, password, next string) {
+	u, err := f.unit(name)
+	if err != nil {
+		return
+	}
+	u.mu.Lock()
+	u.target.User, u.target.Password, u.target.Next, u.target.Locked = user, password, next, ""
+	u.mu.Unlock()
+	select {
+	case u.hurry <- struct{}{}:
+	default:
+	}
+}
+
 // LookInside has the inside of devices read soon: as soon as they are asked for what can wait.
 func (f *Fleet) LookInside(names ...string) {
 	for _, name := range names {

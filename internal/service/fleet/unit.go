@@ -186,12 +186,13 @@ func (u *unit) connect(ctx context.Context) (driver.Session, error) {
 			return nil, ctx.Err()
 		}
 	}
-	if u.target.Locked != "" {
-		return nil, fmt.Errorf("%w: %s", driver.ErrCredentials, u.target.Locked)
+	target := u.where()
+	if target.Locked != "" {
+		return nil, fmt.Errorf("%w: %s", driver.ErrCredentials, target.Locked)
 	}
 	ctx, cancel := context.WithTimeout(ctx, u.fleet.timing.Connect)
 	defer cancel()
-	return u.fleet.connector.Connect(ctx, u.where())
+	return u.fleet.connector.Connect(ctx, target)
 }
 
 // where is the target of the next attempt: where the device may be at two addresses, at one and the other by turns.

@@ -43,6 +43,7 @@ type Service struct {
 	mu    sync.Mutex
 	wrote map[string]time.Time // when a device's state was last kept
 
+	altering sync.Mutex // what is kept of a device
 }
 
 // New returns the service, which observes the fleet until Close.
@@ -80,39 +81,7 @@ func (s *Service) Start(ctx context.Context, f *fleet.Fleet) error {
 	return nil
 }
 
-// take takes a kept device in hand, with what was last known of it.
-func (s *Service) take(ctx context.Context, d store.Device) error {
-	last := fleet.View{Identity: d.Identity, SeenAt: d.SeenAt}
-	snap, err := s.store.LastSnapshot(ctx, d.Name)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return err
-	}
-	ports, portsErr := s.store.PortStates(ctx, d.Name)
-	if portsErr != nil {
-		return portsErr
-	}
-	if err == nil {
-		last.Known, last.Config = true, snap.Config
-	}
-	if err == nil || len(ports) > 0 {
-		last.State = network.State{ObservedAt: d.SeenAt, Ports: ports}
-	}
-	if d.CallsHome {
-		s.hand(d, "", last)
-		return nil
-	}
-	password, err := s.sealer.Open(d.Address, d.Secret)
-	if err != nil { // it is not tried with none
-		s.log.Error("a device's password cannot be read", "device", d.Name, "err", err)
-		s.handTo(d, driver.Target{Address: d.Address, User: d.User, HostKey: d.HostKey, Locked: "its password cannot be read with the key of the secrets that is there; " +
-			"retire and forget it, and take it in hand anew"}, last)
-		return nil
-	}
-	s.hand(d, password, last)
-	return nil
-}
-
-// hand gives a device to the fleet.
+// hand gives a new device to the fleet.
 func (s *Service) hand(d store.Device, password string, last fleet.View) {
 	s.handTo(d, driver.Target{Address: d.Address, User: d.User, Password: password, HostKey: d.HostKey, CallsHome: d.CallsHome}, last)
 }
@@ -193,62 +162,6 @@ func (s *Service) Enrol(ctx context.Context, a Enrolment) (store.Device, error) 
 	s.hand(d, a.Password, fleet.View{Identity: id, SeenAt: now})
 	s.feed.Tell(fact.Of(now, fact.TheDevice(name), fact.DeviceEnrolled{By: a.By}))
 	return d, nil
-}
-
-// Pin accepts another host key for a device that shows one, and takes the device in hand again. The key must be the one
-// that the device shows now: what a person compared and what is pinned may not differ.
-func (s *Service) Pin(ctx context.Context, name, hostKey, by string) error {
-	d, ok := s.index.record(name)
-	if !ok {
-		return noDevice(name)
-	}
-	if d.CallsHome {
-		return invalid("%s calls home, and is known by its key: a device with another key is claimed as a replacement", name)
-	}
-	shown, err := s.fleet.HostKey(ctx, d.Address)
-	if err != nil {
-		return err
-	}
-	if shown != hostKey {
-		return &driver.KeyError{Pinned: hostKey, Shown: shown}
-	}
-	if err := s.store.SetHostKey(ctx, name, hostKey); err != nil {
-		return err
-	}
-	password, err := s.sealer.Open(d.Address, d.Secret)
-	if err != nil {
-		return err
-	}
-	last, _ := s.fleet.View(name)
-	s.fleet.Remove(name)
-	d.HostKey = hostKey
-	s.index.keep(d)
-	s.hand(d, password, last)
-	s.tell(name, fact.DeviceKeyAccepted{By: by})
-	return nil
-}
-
-// Move takes note that a device is at another address from now on, which it was given by a change.
-func (s *Service) Move(ctx context.Context, name, address string) error {
-	d, ok := s.index.record(name)
-	if !ok {
-		return noDevice(name)
-	}
-	if d.Address == address {
-		return nil
-	}
-	password, err := s.sealer.Open(d.Address, d.Secret)
-	if err != nil {
-		return err
-	}
-	was := d.Address
-	d.Address, d.Secret = address, s.sealer.Seal(address, password)
-	if err := s.store.SetAddress(ctx, name, address, d.Secret); err != nil {
-		return err
-	}
-	s.index.keep(d)
-	s.tell(name, fact.DeviceMoved{From: was, To: address})
-	return nil
 }
 
 // tell tells that something happened to a device just now.

@@ -108,7 +108,7 @@ func (s *Service) next(r *run) (begin []int, over bool) {
 		}
 		s.told(r.job.Number)
 	}
-	if about.Disturbs != "" {
+	if about.Writes {
 		begin = slices.DeleteFunc(begin, func(i int) bool {
 			giveBack, ok := s.Leases.Try(r.steps[i].Device)
 			if ok {

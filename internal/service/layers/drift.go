@@ -317,6 +317,16 @@ func (s *Service) Accept(ctx context.Context, device string, objects []string) (
 	if s.leases.Held(device) {
 		return nil, fmt.Errorf("a change is under way on %s: keep or undo it first: %w", device, store.ErrInUse)
 	}
+	return s.accept(ctx, device, objects)
+}
+
+// AcceptHeld is Accept of some objects for whoever holds the device, and so knows what it comes to run.
+func (s *Service) AcceptHeld(ctx context.Context, device string, objects ...string) error {
+	_, err := s.accept(ctx, device, objects)
+	return err
+}
+
+func (s *Service) accept(ctx context.Context, device string, objects []string) ([]Difference, error) {
 	v, ok := s.fleet.View(device)
 	if !ok || !v.Known {
 		return nil, fmt.Errorf("device %s: %w", device, store.ErrNotFound)

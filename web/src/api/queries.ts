@@ -250,6 +250,12 @@ export const usePin = () =>
       take(api.PUT("/api/v1/devices/{name}/host-key", { params: { path: { name } }, body: { host_key } })),
   });
 
+export const useDeviceLogin = () =>
+  useMutation({
+    mutationFn: ({ name, user, password }: { name: string; user?: string; password: string }) =>
+      take(api.PUT("/api/v1/devices/{name}/login", { params: { path: { name } }, body: { user, password } })),
+  });
+
 export function useEnrol() {
   const qc = useQueryClient();
   return useMutation({

@@ -1312,6 +1312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/login": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say as whom and with which password the service logs in to a device; it is tried before it is kept
+         * @description Needs the right to operate devices.
+         */
+        put: operations["set-device-login"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/operations": {
         parameters: {
             query?: never;
@@ -4177,6 +4197,12 @@ export interface components {
              */
             standing: "current" | "behind" | "ahead" | "free" | "unknown";
         };
+        DeviceLogin: {
+            /** @description It is sealed, and never told */
+            password: string;
+            /** @description As before when left out */
+            user?: string;
+        };
         Difference: {
             after: string;
             before: string;
@@ -4707,12 +4733,16 @@ export interface components {
             /** @description What it takes on each device: operate backups */
             right: string;
             title: string;
+            /** @description It changes what devices run, and so is shown before it is begun */
+            writes: boolean;
         };
         JobParam: {
             default: string;
             form: string;
             help: string;
             name: string;
+            /** @description It is sealed when it is said, and never told */
+            secret?: boolean;
             title: string;
         };
         JobPlan: {
@@ -4726,7 +4756,7 @@ export interface components {
                 [key: string]: string;
             };
             /** @enum {string} */
-            kind: "backup" | "upgrade" | "go-back";
+            kind: "backup" | "upgrade" | "go-back" | "passwords";
             title?: string;
             when?: components["schemas"]["JobWhen"];
             /** @description A selector: on which devices; on all when left out. It picks anew each time */
@@ -9773,6 +9803,39 @@ export interface operations {
                         retry?: number;
                     })[];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-device-login": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceLogin"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -35,6 +35,7 @@ var said = map[string]fact.Fact{
 	"th-sw-02: it is over: The module in 1/1/25 receives -21.0 dBm; its limit is -19.5 dBm.":                {Subject: device, What: fact.DeviceTroubleOver{Trouble: broken}},
 	"th-sw-02 was retired by ada.":                                                                          {Subject: device, What: fact.DeviceRetired{By: "ada"}},
 	"th-sw-02 was taken into service again by ada.":                                                         {Subject: device, What: fact.DeviceReinstated{By: "ada"}},
+	"The service logs in to th-sw-02 as fleet with another password, by ada.":                               {Subject: device, What: fact.DeviceLoginChanged{By: "ada", User: "fleet"}},
 	"A new host key of th-sw-02 was accepted by ada.":                                                       {Subject: device, What: fact.DeviceKeyAccepted{By: "ada"}},
 	"Alarm 7, major: th-sw-02:1/1/7 has no link to th-sw-01:1/1/49.":                                        {Subject: port, What: fact.AlarmRaised{Alarm: 7, Type: "link-down", Severity: "major", Args: map[string]any{"to": "th-sw-01:1/1/49"}}},
 	"Alarm 7 is over. It was: th-sw-02: Fan fan1 does not turn.":                                            {Subject: device, What: fact.AlarmCleared{Alarm: 7, Type: "fan", Args: map[string]any{"name": "fan1"}}},

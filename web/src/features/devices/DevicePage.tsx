@@ -20,6 +20,7 @@ import { DescribeDialog, Service } from "./DescribeDialog";
 import { Face } from "./Face";
 import { Governance } from "./Governance";
 import { insideTabs } from "./Inside";
+import { LoginDialog } from "./LoginDialog";
 import { PinDialog } from "./PinDialog";
 
 const HistoryTab = late(() => import("../history/HistoryTab"));
@@ -88,7 +89,12 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
             This is the last that is known, from <Ago at={d.seen_at} />. States are shown as unknown until the device is
             back.
           </p>
-          {d.reach === "refused" && d.rights.includes("operate devices") && <PinDialog d={d} />}
+          {d.reach === "refused" && d.rights.includes("operate devices") && (
+            <>
+              <LoginDialog d={d} />
+              <PinDialog d={d} />
+            </>
+          )}
         </div>
       )}
       {d.troubles && d.troubles.length > 0 && (

@@ -76,8 +76,8 @@ export function JobDialog({
   const [when, setWhen] = useState(blank);
   const make = useMakeJob();
   const [planned, setPlanned] = useState(where); // what the plan is of: what was typed once it is whole
-  const disturbs = kind?.disturbs !== undefined;
-  const plan = useJobPlan(kind?.kind ?? "", planned.trim(), disturbs);
+  const writes = kind?.writes ?? false;
+  const plan = useJobPlan(kind?.kind ?? "", planned.trim(), writes);
   const put = (more: Partial<Typed>) => setWhen({ ...when, ...more });
   const recurs = when.repeat !== "now" && when.repeat !== "then";
   const lacks =
@@ -109,7 +109,7 @@ export function JobDialog({
       open
       onOpenChange={onClose}
       title={only && kind ? kind.title : "New job"}
-      description={kind ? says(kind) : ""}
+      description={kind ? (only ? says(kind) : (kind.disturbs ?? "")) : ""}
       wide
     >
       <form onSubmit={submit} className="grid gap-2" aria-label="New job">
@@ -272,7 +272,9 @@ export function JobDialog({
                   id={id}
                   aria-describedby={by}
                   className={inputClass}
-                  inputMode="numeric"
+                  {...(p.secret
+                    ? { type: "password", autoComplete: "new-password", minLength: 8 }
+                    : { inputMode: "numeric" as const })}
                   placeholder={p.default}
                   value={args[p.name] ?? ""}
                   onChange={(e) => setArgs({ ...args, [p.name]: e.target.value })}
@@ -292,7 +294,13 @@ export function JobDialog({
             Do it later where the service does not run when it is due
           </label>
         )}
-        {disturbs && <Plan plan={plan} />}
+        {writes && (
+          <Plan
+            plan={plan}
+            waves={kind?.disturbs !== undefined}
+            typed={kind?.params.some((p) => p.secret && args[p.name])}
+          />
+        )}
         {make.isError && (
           <p role="alert" className="text-down">
             {make.error.message}
@@ -300,10 +308,10 @@ export function JobDialog({
         )}
         <div className="mt-1 flex justify-end gap-2">
           <Button onClick={onClose}>Leave it</Button>
-          <Button type="submit" kind="main" disabled={make.isPending || !kind || lacks || (disturbs && !plan.data)}>
+          <Button type="submit" kind="main" disabled={make.isPending || !kind || lacks || (writes && !plan.data)}>
             {when.repeat !== "now"
               ? "Make the job"
-              : disturbs && plan.data
+              : writes && plan.data
                 ? `${kind?.title}: ${many(plan.data.steps.length, "device")}`
                 : "Begin"}
           </Button>
@@ -316,7 +324,7 @@ export function JobDialog({
 const says = (k: JobKind) => `It ${k.does}.${k.disturbs ? ` ${k.disturbs}` : ""}`;
 
 /** Which devices come when, and what each is to run. */
-function Plan({ plan }: { plan: ReturnType<typeof useJobPlan> }) {
+function Plan({ plan, waves, typed }: { plan: ReturnType<typeof useJobPlan>; waves: boolean; typed?: boolean }) {
   if (plan.isError)
     return (
       <p role="alert" className="text-down">
@@ -329,7 +337,7 @@ function Plan({ plan }: { plan: ReturnType<typeof useJobPlan> }) {
       <table className="w-full border-collapse text-left text-sm">
         <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
           <tr>
-            {["Wave", "Device", "Runs", "Is to run"].map((h) => (
+            {(waves ? ["Wave", "Device", "Runs", "Is to run"] : ["Device", "User", "Gets"]).map((h) => (
               <th key={h} scope="col" className="h-6 px-2 font-medium">
                 {h}
               </th>
@@ -339,10 +347,10 @@ function Plan({ plan }: { plan: ReturnType<typeof useJobPlan> }) {
         <tbody>
           {plan.data.steps.map((s) => (
             <tr key={s.device} className="border-t border-rule/60 first:border-0">
-              <td className="px-2 tabular-nums">{s.wave === 1 ? "1, the trial" : s.wave}</td>
+              {waves && <td className="px-2 tabular-nums">{s.wave === 1 ? "1, the trial" : s.wave}</td>}
               <td className="px-2 font-mono">{s.device}</td>
               <td className="px-2 font-mono text-soft">{s.from}</td>
-              <td className="px-2 font-mono">{s.to}</td>
+              <td className={waves ? "px-2 font-mono" : "px-2"}>{typed ? "the password that you typed" : s.to}</td>
             </tr>
           ))}
         </tbody>
