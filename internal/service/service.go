@@ -32,6 +32,7 @@ import (
 	"example.net/everypost/internal/service/operations"
 	"example.net/everypost/internal/service/passwords"
 	"example.net/everypost/internal/service/permission"
+	"example.net/everypost/internal/service/policies"
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/snapshots"
@@ -88,6 +89,7 @@ type Service struct {
 	Backups    *backups.Service
 	Jobs       *jobs.Service
 	Firmware   *firmware.Service
+	Policies   *policies.Service
 	lock       *os.File
 }
 
@@ -142,6 +144,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	writer, _ := connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Feed, o.Log)
+	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)

@@ -53,6 +53,9 @@ func (a *agent) Capabilities() []string {
 	if a.d.spec.Model == "H16S" {
 		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
 	}
+	if a.d.spec.Role == "firewall" {
+		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
+	}
 	if a.d.spec.Role != "switch" {
 		return caps
 	}

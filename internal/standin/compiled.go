@@ -30,6 +30,7 @@ type compiled struct {
 	rings    map[string]ringConfig
 	members  map[string]int // priorities of members of a stack
 	storage  storage
+	firewall firewall
 	manage   managed
 	telling  telling
 	asking   asking
@@ -100,6 +101,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileClasses(tree)
 	c.compileRedundancy(tree)
 	c.compileStorage(tree)
+	c.compileFirewall(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)
 	c.compileAsking(tree)

@@ -180,6 +180,7 @@ func validate(tree *xmlnode.Node) error {
 		}
 	}
 	validateSwitching(tree, vlans, fault)
+	validateFirewall(tree, fault)
 	return errors.Join(errs...)
 }
 

@@ -240,6 +240,11 @@ func LanternSound() Plant {
 	for name, d := range y.devices {
 		d.Crated = strings.HasPrefix(name, "sp-")
 	}
+	for _, d := range y.devices {
+		if d.Role == "firewall" {
+			d.Firewall = housePolicy(d.SiteNet, d.Model)
+		}
+	}
 	for name, d := range y.devices { // one was forgotten when the others were told
 		if d.NTP = timeServer; name == unset {
 			d.NTP = ""
@@ -471,4 +476,50 @@ func (y *yard) vessel(site, code string, net int, delay float64) {
 	y.underlay(code+"-edge-01", "wan1", "satellite", "Polestar Satellite", delay, 22, 0.9)
 	y.underlay(code+"-edge-01", "wan2", "wifi", "Shore Wi-Fi", 19, 6, 0.4)
 	y.underlay(code+"-edge-01", "cell0", "cellular", "Gannet Mobile", 58, 16, 0.7)
+}
+
+// housePolicy is what the firewalls of the company let pass. Like most that were written over years it has rules that were meant for a while, one
+// that another one hides, and one that is wider than anybody wanted.
+func housePolicy(siteNet int, model string) *FirewallSpec {
+	outside := map[string]string{"S200": "wan1", "S800": "lan20"}[model]
+	prefix := func(vlan int) string { return fmt.Sprintf("10.%d.%d.0/24", siteNet, vlan) }
+	f := &FirewallSpec{
+		Zones: []SecurityZoneSpec{
+			{"office", "desks and printers", []int{20}, nil}, {"voice", "telephones", []int{30}, nil}, {"tickets", "ticket counters", []int{40}, nil},
+			{"cameras", "cameras and their recorders", []int{50}, nil}, {"boarding", "gates and displays", []int{60}, nil}, {"crew", "crew Wi-Fi", []int{70}, nil},
+			{"guests", "passenger Wi-Fi", []int{80}, nil}, {"docks", "cranes and ramps", []int{90}, nil}, {"outside", "other sites, and the internet", nil, []string{outside}},
+		},
+		Addresses: []GroupSpec{
+			{"inside", "all of the company", []string{"10.0.0.0/8"}, nil}, {"booking", "tickets and timetables", []string{"10.1.20.30"}, nil},
+			{"call-servers", "who switches calls", []string{"10.1.30.10-10.1.30.11"}, nil}, {"recorders", "who keeps what cameras see", []string{"10.1.50.10"}, nil},
+			{"dock-servers", "who steers cranes", []string{"10.1.90.10"}, nil}, {"tide-tables", "outside", []string{"tides.example.net"}, nil},
+			{"desks", "desks of this site", []string{prefix(20)}, nil}, {"counters", "ticket counters of this site", []string{prefix(40)}, nil},
+			{"boarding-halls", "gates and displays of this site", []string{prefix(60)}, nil}, {"ticketing", "whoever sells and checks tickets", nil, []string{"counters", "boarding-halls"}},
+		},
+		Services: []GroupSpec{
+			{"web", "pages", []string{"tcp/80", "tcp/443"}, nil}, {"calls", "telephony", []string{"udp/5060-5061", "udp/16384-32767"}, nil},
+			{"video", "streams of cameras", []string{"tcp/554"}, nil}, {"crane-control", "process control", []string{"tcp/502"}, nil},
+			{"file-sharing", "", []string{"tcp/445"}, nil}, {"remote-desks", "", []string{"tcp/3389"}, nil}, {"names", "the domain name system", []string{"udp/53", "tcp/53"}, nil},
+		},
+		Rules: []RuleSpec{
+			{10, "allow", []string{"voice"}, []string{"outside"}, nil, []string{"call-servers"}, []string{"calls"}, "", "telephones register and speak", false},
+			{20, "allow", []string{"cameras"}, []string{"outside"}, nil, []string{"recorders"}, []string{"video"}, "", "recording", false},
+			{30, "allow", []string{"tickets", "boarding"}, []string{"outside"}, []string{"ticketing"}, []string{"booking"}, []string{"web"}, "", "tickets are sold and checked", false},
+			{40, "allow", []string{"office", "crew"}, []string{"outside"}, nil, []string{"booking"}, []string{"web"}, "", "", false},
+			{50, "allow", []string{"docks"}, []string{"outside"}, nil, []string{"dock-servers"}, []string{"crane-control"}, "", "cranes are steered from the house", false},
+			{60, "deny", []string{"guests"}, []string{"any"}, nil, []string{"inside"}, nil, "", "passengers reach nothing of ours", true},
+			{70, "allow", []string{"guests", "crew", "office"}, []string{"outside"}, nil, nil, []string{"web", "names"}, "", "the internet", false},
+		},
+	}
+	f.Rules[5].To = nil
+	switch siteNet {
+	case 2: // what was meant for a while, and what another rule decides before
+		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"outside"}, []string{"docks", "office"}, nil, nil, []string{"remote-desks"}, "2026-09-30", "the crane maker looks after his cranes, until the end of September", true},
+			RuleSpec{90, "allow", []string{"guests"}, []string{"office"}, nil, []string{"desks"}, []string{"file-sharing"}, "", "the printer of the ticket office, for passengers", false})
+	case 6: // somebody was in a hurry
+		f.Rules = append(f.Rules, RuleSpec{Number: 80, Action: "allow", Note: "until it works"})
+	case 7:
+		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"office"}, []string{"outside"}, []string{"desks"}, nil, []string{"web"}, "", "the call floor reads the news", false})
+	}
+	return f
 }

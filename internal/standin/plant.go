@@ -35,6 +35,7 @@ type DeviceSpec struct {
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
+	Firewall                *FirewallSpec
 	NTP                     string // the server that sets its clock; "" for none
 	NoTrial                 bool   // it cannot go back by itself from what it was told
 	Crated                  bool   // in its crate, to be unpacked later: it comes by itself then
@@ -64,6 +65,88 @@ type PortSpec struct {
 	LAG               string // the bundle of which it is a member
 	Cage              bool
 	Combo             bool // has a cage besides its copper connector, of which one works
+}
+
+// FirewallSpec is what a firewall was first told.
+type FirewallSpec struct {
+	Zones               []SecurityZoneSpec
+	Addresses, Services []GroupSpec
+	Rules               []RuleSpec
+}
+
+// SecurityZoneSpec is a zone of a firewall.
+type SecurityZoneSpec struct {
+	Name, Purpose string
+	VLANs         []int
+	Interfaces    []string
+}
+
+// GroupSpec is an address or a service that is known by a name.
+type GroupSpec struct {
+	Name, Purpose   string
+	Values, Members []string
+}
+
+// RuleSpec is a rule of a policy; lists that are empty stand for all.
+type RuleSpec struct {
+	Number                                 int
+	Action                                 string
+	From, To, Source, Destination, Service []string
+	Until, Note                            string
+	Log                                    bool
+}
+
+func (f *FirewallSpec) tree() *xmlnode.Node {
+	x := in("ep-fw")
+	fw := x.node("firewall")
+	some := func(n *xmlnode.Node, name string, values []string) {
+		for _, v := range values {
+			n.Add(x.leaf(name, v))
+		}
+	}
+	box := func(n *xmlnode.Node, name, leaf string, values []string) {
+		if len(values) > 0 {
+			inner := x.node(name)
+			some(inner, leaf, values)
+			n.Add(inner)
+		}
+	}
+	for _, z := range f.Zones {
+		n := x.node("zone", x.leaf("name", z.Name), x.leaf("purpose", z.Purpose))
+		vlans := make([]string, len(z.VLANs))
+		for i, v := range z.VLANs {
+			vlans[i] = strconv.Itoa(v)
+		}
+		box(n, "vlans", "vlan", vlans)
+		box(n, "interfaces", "interface", z.Interfaces)
+		fw.Add(n)
+	}
+	for name, list := range map[string][]GroupSpec{"address": f.Addresses, "service": f.Services} {
+		for _, g := range list {
+			n := x.node(name, x.leaf("name", g.Name), x.leaf("purpose", g.Purpose))
+			box(n, "values", "value", g.Values)
+			box(n, "members", "member", g.Members)
+			fw.Add(n)
+		}
+	}
+	policy := x.node("policy", x.leaf("name", "main"))
+	for _, r := range f.Rules {
+		n := x.node("rule", x.leaf("number", strconv.Itoa(r.Number)), x.leaf("action", r.Action))
+		for name, values := range map[string][]string{"from": r.From, "to": r.To, "source": r.Source, "destination": r.Destination, "service": r.Service} {
+			some(n, name, values)
+		}
+		if r.Until != "" {
+			n.Add(x.leaf("until", r.Until))
+		}
+		if r.Log {
+			n.Add(x.leaf("log", "true"))
+		}
+		if r.Note != "" {
+			n.Add(x.leaf("note", r.Note))
+		}
+		policy.Add(n)
+	}
+	return fw.Add(policy)
 }
 
 // ZoneSpec is ports of a storage switch that see each other, in a fabric.
@@ -306,6 +389,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	}
 	if len(s.Zones) > 0 {
 		out.Add(s.storage())
+	}
+	if s.Firewall != nil {
+		out.Add(s.Firewall.tree())
 	}
 	if s.Role == "switch" {
 		priority := s.BridgePriority

@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
+	"time"
 
 	"golang.org/x/crypto/ssh"
 )
@@ -35,6 +36,7 @@ var namespaces = map[string]string{
 	"ep-op":    "urn:everypost:yang:ep-operations",
 	"ep-st":    "urn:everypost:yang:ep-storage",
 	"ep-mg":    "urn:everypost:yang:ep-management",
+	"ep-fw":    "urn:everypost:yang:ep-firewall",
 	"oc-acl":   "http://openconfig.net/yang/acl",
 	"ep-wan":   "urn:everypost:yang:ep-wan",
 	"ep-radio": "urn:everypost:yang:ep-radio-link",
@@ -193,6 +195,30 @@ ep-st:storage/zone[name]/purpose string
 ep-st:storage/zone[name]/fabric string
 ep-st:storage/zone[name]/active boolean =true
 ep-st:storage/zone[name]/ports/port* string
+ep-fw:firewall/zone[name]/name string
+ep-fw:firewall/zone[name]/purpose string
+ep-fw:firewall/zone[name]/vlans/vlan* vlan-or-range
+ep-fw:firewall/zone[name]/interfaces/interface* string
+ep-fw:firewall/address[name]/name string
+ep-fw:firewall/address[name]/purpose string
+ep-fw:firewall/address[name]/values/value* string
+ep-fw:firewall/address[name]/members/member* string
+ep-fw:firewall/service[name]/name string
+ep-fw:firewall/service[name]/purpose string
+ep-fw:firewall/service[name]/values/value* flow
+ep-fw:firewall/service[name]/members/member* string
+ep-fw:firewall/policy[name]/name policy-name
+ep-fw:firewall/policy[name]/rule[number]/number 1..65535
+ep-fw:firewall/policy[name]/rule[number]/action policy-action
+ep-fw:firewall/policy[name]/rule[number]/from* string
+ep-fw:firewall/policy[name]/rule[number]/to* string
+ep-fw:firewall/policy[name]/rule[number]/source* string
+ep-fw:firewall/policy[name]/rule[number]/destination* string
+ep-fw:firewall/policy[name]/rule[number]/service* string
+ep-fw:firewall/policy[name]/rule[number]/during string
+ep-fw:firewall/policy[name]/rule[number]/until date
+ep-fw:firewall/policy[name]/rule[number]/log boolean =false
+ep-fw:firewall/policy[name]/rule[number]/note string
 ep-mg:management-plane/own-port/port* string
 ep-mg:management-plane/vrf string
 ep-mg:management-plane/membership[interface]/interface string
@@ -323,6 +349,16 @@ var leafTypes = map[string]func(string) error{
 	},
 	"hours": func(v string) error {
 		_, err := readHours(v)
+		return err
+	},
+	"flow": func(v string) error {
+		_, err := readFlow(v)
+		return err
+	},
+	"policy-name":   oneOf("main"),
+	"policy-action": oneOf("allow", "deny", "reject"),
+	"date": func(v string) error {
+		_, err := time.Parse(time.DateOnly, v)
 		return err
 	},
 	"uint16":        within(0, 65535),

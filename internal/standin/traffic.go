@@ -50,6 +50,9 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	if w.opts.Roam {
 		w.roam(now)
 	}
+	if w.began.IsZero() {
+		w.began = now
+	}
 	flows := make([]passing, 0, len(w.hosts))
 	for _, h := range w.hosts {
 		p := w.devices[h.at.device].ports[h.at.port]
@@ -64,6 +67,8 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if sends(h.Name) {
 			up, down = down, up
 		}
+		passes := w.converse(h, span, now)
+		up, down = up*passes, down*passes
 		up, down = w.police(w.devices[h.at.device], p, h, up, down, span)
 		p.count(up, down)
 		h.in, h.out = h.in+up, h.out+down

@@ -67,14 +67,16 @@ type World struct {
 	rogues    map[string]bool     // devices with somebody on them who gives out wrong addresses
 	ringWas   map[string]string   // how each ring was
 	gateways  []string            // where VLANs end
+	firewalls []string
 	// What settle works out.
 	tree *spanning
 	ways map[int]map[room]*cable // by VLAN, as they are asked for
 	// reached are the devices that the management reaches.
 	reached map[string]bool
 	clock   clock
-	minute  int64 // in which it was settled last for the hours of ports
-	lived   bool  // it has a time behind it: see Live
+	began   time.Time // when traffic did
+	minute  int64     // in which it was settled last for the hours of ports
+	lived   bool      // it has a time behind it: see Live
 	closed  bool
 	wg      sync.WaitGroup
 	stop    context.CancelFunc
@@ -135,6 +137,9 @@ func New(p Plant, o Options) (*World, error) {
 		}
 		if spec.Role == "edge" {
 			w.gateways = append(w.gateways, spec.Name)
+		}
+		if spec.Role == "firewall" {
+			w.firewalls = append(w.firewalls, spec.Name)
 		}
 	}
 	w.gatherBridges()
@@ -397,6 +402,7 @@ type device struct {
 	lent               map[string]string // roles of users whom a RADIUS server let in
 	refuse             map[Fault]bool
 	hits               map[listEntry]float64 // frames by entry of an access list
+	judged             map[int]*judgement    // sessions on which its policy decided, by rule; 0: none fitted
 	classes            [8]classCount         // what was sent of each class of traffic
 	contacts           map[string]string     // how the contacts at its inputs are, where not closed
 	ringChanges        map[string]int        // how often a ring opened or closed

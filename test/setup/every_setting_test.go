@@ -66,6 +66,11 @@ var everything = map[string][]struct {
 		{"hh-sw-01:member/4", []string{"present=on", "priority=50", "serial=HY48-9"}},
 		{"hh-st-01:fabric/side-1", []string{"fabric-ports=1/1/1,1/1/2,1/1/3,1/1/4,1/1/5,1/1/6,1/1/7,1/1/8,1/1/9,1/1/10,1/1/11,1/1/12,1/1/13,1/1/14"}},
 		{"hh-st-01:fabric/side-9", []string{"present=on", "fabric-ports=1/1/15,1/1/16", "purpose=a try"}},
+		{"hh-fw-01:schedule/office", []string{"present=on", "hours=mon-fri 06:00-19:00"}},
+		{"hh-fw-01:security-zone/annex", []string{"present=on", "zone-vlans=120-130", "interfaces=lan5,lan6", "purpose=the new building"}},
+		{"hh-fw-01:address/annex", []string{"present=on", "addresses=10.1.120.0/24,10.1.121.4-10.1.121.9,tides.example.net", "members=booking,desks", "purpose=the new building"}},
+		{"hh-fw-01:service/intercom", []string{"present=on", "services=tcp/8443,udp/500-510,icmp", "members=web", "purpose=doors"}},
+		{"hh-fw-01:policy/main", []string{"present=on", "rules=10 allow from annex,office to outside source annex,10.1.40.0/24 destination booking service intercom,udp/123 during office until 2027-01-31 log on note \"at the door, for a while\"\n20 reject from any to annex\n30 deny from any to any"}},
 		{"hh-st-01:zone/backup", []string{"present=on", "fabric=side-9", "zone-ports=1/1/15,1/1/16", "active=off", "purpose=at night"}},
 	},
 }

@@ -116,6 +116,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.handOverRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
+	s.policyRoutes(api)
 	s.firmwareRoutes(api)
 	s.noticeRoutes(api)
 	s.settingRoutes(api)

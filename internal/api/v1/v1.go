@@ -285,7 +285,7 @@ type Enrolment struct {
 type Edit struct {
 	Port  string `json:"port" maxLength:"140" doc:"What it is set on: device:port, device:lag1, device:vlan/40 and such, device alone, or a layer: template/NAME:port, template/NAME:self, site/NAME:vlan/40"`
 	Field string `json:"field" maxLength:"48" doc:"The name of the setting: /settings lists them"`
-	Value string `json:"value,omitempty" maxLength:"40000"`
+	Value string `json:"value,omitempty" maxLength:"1000000"`
 	Act   string `json:"act,omitempty" enum:"inherit,restore" doc:"Instead of a value. inherit: it says nothing itself, so that the layers below hold; restore: the device is to run what is intended"`
 }
 

@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
@@ -59,6 +60,8 @@ type Proposal struct {
 	From map[string]netip.Addr
 	// SignsInAs is the user as whom the service signs in to a device, as far as it is known.
 	SignsInAs map[string]string
+	// Now is when the change would be made, by the clock of its devices as far as that is known.
+	Now time.Time
 	// Windows are the hours that rules of the house say for the devices of the change.
 	Windows []Window
 
@@ -68,7 +71,7 @@ type Proposal struct {
 }
 
 var guards = []func(Proposal) []Finding{managementPath, managementFrom, managedService, vlanExists, vlanCarried, linkEnds, bundleMembers, shutFeeds,
-	powerBudget, spanningTree, mirrorDestination, accessLists, rings, pairs, bundleEnds, zones, managementVRF, signIn, snmp, hostNames, managementAddress, trafficClasses, references, changeWindow}
+	powerBudget, spanningTree, mirrorDestination, accessLists, rings, pairs, bundleEnds, zones, managementVRF, signIn, snmp, hostNames, managementAddress, trafficClasses, references, firewalls, changeWindow}
 
 // Check runs all guards. The gravest findings come first, those of one level in the order of the guards.
 func Check(p Proposal) []Finding {

@@ -32,6 +32,7 @@ type Inside struct {
 	Logins     []StorageLogin   `json:"logins,omitempty"`
 	Contacts   []ContactState   `json:"contacts,omitempty"`
 	Lists      []ListHits       `json:"lists,omitempty"`
+	Policy     *PolicyState     `json:"policy,omitempty"` // nil: it decides nothing
 }
 
 // RunService is something that a device offers over the network, and that can be switched on and off.

@@ -72,6 +72,20 @@ type RowHits struct {
 	Frames uint64 `json:"frames"` // on which it decided
 }
 
+// PolicyState is how a firewall decided on sessions since it came up.
+type PolicyState struct {
+	Rules     []RuleHits `json:"rules"`
+	Unmatched uint64     `json:"unmatched_sessions"` // denied because no rule fits
+	Since     time.Time  `json:"since"`              // when it began to count; zero where that is not told
+}
+
+// RuleHits is how often a rule of a policy decided.
+type RuleHits struct {
+	Number   int       `json:"number"`
+	Sessions uint64    `json:"sessions"`
+	LastAt   time.Time `json:"last_at"` // zero: never
+}
+
 // standingTroubles says what is wrong with what stands in for each other, and at inputs.
 func (i Inside) standingTroubles(out *troubles) {
 	say := out.say

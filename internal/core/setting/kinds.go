@@ -25,8 +25,9 @@ type About struct {
 	OfPorts  bool            // who may see and change ports may see and change it
 	Members  bool            // ports can be members of it
 
-	place   int // of its section in a file
-	highest int // of those that are named by a number from lowest; 0: by a name
+	place   int    // of its section in a file
+	only    string // the only name that one can have; "" for any
+	highest int    // of those that are named by a number from lowest; 0: by a name
 	lowest  int
 }
 
@@ -109,6 +110,10 @@ var kinds = []About{
 	{Kind: OnSNMPUser, Section: "snmp-users", place: 16, CopiedAs: "sign-in", Title: "SNMP users", One: "SNMP user", Needs: SNMP, Form: nameForm},
 	{Kind: OnReceiver, Section: "trap-receivers", place: 17, CopiedAs: "sign-in", Title: "Trap receivers", One: "trap receiver", Needs: SNMP, Form: nameForm},
 	{Kind: OnInput, Section: "contact-inputs", place: 18, Title: "Contact inputs", One: "contact input", Needs: ContactInputs, Form: "its number, 1 to 16", lowest: 1, highest: 16},
+	{Kind: OnSecurityZone, Section: "security-zones", place: 19, CopiedAs: "policy", Title: "Security zones", One: "security zone", Needs: Firewall, Form: nameForm},
+	{Kind: OnAddress, Section: "addresses", place: 20, CopiedAs: "policy", Title: "Addresses", One: "address", Needs: Firewall, Form: nameForm},
+	{Kind: OnService, Section: "services", place: 21, CopiedAs: "policy", Title: "Services", One: "service", Needs: Firewall, Form: nameForm},
+	{Kind: OnPolicy, Section: "policies", place: 22, CopiedAs: "policy", Title: "Policies", One: "policy", Needs: Firewall, Form: MainPolicy, only: MainPolicy},
 }
 
 // CopiedParts lists the parts of a device that are copied to others.
@@ -123,6 +128,9 @@ func CopiedParts() (out []string) {
 
 // checkName tells why the name of an object of a kind is not a valid one, or nil.
 func (a About) checkName(name string) error {
+	if a.only != "" && name != a.only {
+		return fmt.Errorf("%q is no %s of a device: it has but one, %s", name, a.One, a.only)
+	}
 	if a.highest == 0 {
 		return network.CheckName(name)
 	}

@@ -18,7 +18,7 @@ var (
 
 // all is every setting there is.
 var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, storageSettings,
-	signInSettings, snmpSettings, inputSettings, described, templateSettings)
+	signInSettings, snmpSettings, inputSettings, firewallSettings, described, templateSettings)
 
 // presence makes and removes objects.
 var presence = []Setting{{
@@ -97,6 +97,9 @@ func drop(c *network.Config, object string) error {
 		delete(c.VLANs, v.ID)
 	default:
 		if user := userOf(*c, k, strings.TrimPrefix(object, string(k)+"/")); user != "" {
+			return fmt.Errorf("cannot be removed while %s uses it", user)
+		}
+		if user := policyUserOf(*c, k, strings.TrimPrefix(object, string(k)+"/")); user != "" {
 			return fmt.Errorf("cannot be removed while %s uses it", user)
 		}
 		delete(c.Objects, object)

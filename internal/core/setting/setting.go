@@ -40,6 +40,11 @@ const (
 	OnSNMPUser  Kind = "snmp-user"
 	OnReceiver  Kind = "receiver" // of traps
 	OnInput     Kind = "input"    // to which a contact is wired
+
+	OnSecurityZone Kind = "security-zone" // of a firewall
+	OnAddress      Kind = "address"       // known by a name, or a group of such
+	OnService      Kind = "service"       // known by a name, or a group of such
+	OnPolicy       Kind = "policy"        // what a firewall lets pass
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every
@@ -159,7 +164,11 @@ func kindsWith(name string) string {
 
 // Policies tells whether a setting of an object is of an access list, or says where one is in force.
 func Policies(object, field string) bool {
-	return KindOf(object) == OnACL || field == "acl-in" || field == "acl-out"
+	switch KindOf(object) {
+	case OnACL, OnSecurityZone, OnAddress, OnService, OnPolicy:
+		return true
+	}
+	return field == "acl-in" || field == "acl-out"
 }
 
 // KindOf tells what an object is by its name: "" is the device itself, vlan/40 a VLAN, lag1 a bundle, anything else a port.

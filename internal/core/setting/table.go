@@ -171,6 +171,8 @@ func quote(s string) string {
 // normal brings a whole table to its normal form: a line a row, its number first. A line without a number gets the next.
 func (t *table) normal(text string) (string, error) {
 	var rows []Row
+	var wrong []error
+	there := map[int]bool{}
 	last := 0
 	for line := range strings.SplitSeq(text, "\n") {
 		line = strings.TrimSpace(line)
@@ -181,28 +183,52 @@ func (t *table) normal(text string) (string, error) {
 		if first, more, _ := strings.Cut(line, " "); strings.Trim(first, "0123456789") == "" {
 			given, err := t.number(first)
 			if err != nil {
-				return "", err
+				wrong = append(wrong, err)
+				continue
 			}
 			n, rest = given, more
 		}
-		if n > t.highest {
-			return "", fmt.Errorf("row %d: the highest number of a row is %d", n, t.highest)
-		}
-		if slices.ContainsFunc(rows, func(r Row) bool { return r.Number == n }) {
-			return "", fmt.Errorf("row %d is there twice", n)
-		}
 		cells, err := t.parse(rest)
-		if err != nil {
-			return "", fmt.Errorf("row %d: %w", n, err)
+		switch {
+		case n > t.highest:
+			err = fmt.Errorf("row %d: the highest number of a row is %d", n, t.highest)
+		case there[n]:
+			err = fmt.Errorf("row %d is there twice", n)
+		case err != nil:
+			err = fmt.Errorf("row %d: %w", n, err)
 		}
-		last = n
+		last, there[n] = n, true
+		if err != nil {
+			if wrong = append(wrong, err); len(wrong) > mostWrong {
+				break
+			}
+			continue
+		}
 		rows = append(rows, Row{n, t.format(cells)})
+	}
+	if len(wrong) > 0 {
+		return "", faults(wrong)
 	}
 	if len(rows) > t.most {
 		return "", fmt.Errorf("at most %d rows, these are %d", t.most, len(rows))
 	}
 	slices.SortFunc(rows, func(a, b Row) int { return a.Number - b.Number })
 	return Lines(rows), nil
+}
+
+// mostWrong rows are named, of those that are wrong.
+const mostWrong = 20
+
+// faults names the rows that are wrong.
+func faults(wrong []error) error {
+	texts := make([]string, 0, len(wrong))
+	for _, err := range wrong[:min(len(wrong), mostWrong)] {
+		texts = append(texts, err.Error())
+	}
+	if len(wrong) > mostWrong {
+		texts = append(texts, "and more")
+	}
+	return errors.New(strings.Join(texts, "; "))
 }
 
 func (t *table) number(s string) (int, error) {

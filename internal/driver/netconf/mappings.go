@@ -53,6 +53,9 @@ var mappings = slices.Concat(
 		at("snmp-user", "user", asIs), purpose),
 	of(setting.OnInput, objectLists[setting.OnInput]+"/", at("text", "text", asIs), at("severity", "severity", asIs), at("alarm-when", "alarm-when", asIs)),
 	of(setting.OnMirror, objectLists[setting.OnMirror]+"/", at("sources", "sources/port", several), at("direction", "direction", asIs), at("to", "to/port", several)),
+	of(setting.OnSecurityZone, objectLists[setting.OnSecurityZone]+"/", at("zone-vlans", "vlans/vlan", vlanRanges), at("interfaces", "interfaces/interface", several), purpose),
+	of(setting.OnAddress, objectLists[setting.OnAddress]+"/", at("addresses", "values/value", several), at("members", "members/member", several), purpose),
+	of(setting.OnService, objectLists[setting.OnService]+"/", at("services", "values/value", several), at("members", "members/member", several), purpose),
 	of(setting.OnDevice, "",
 		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
 		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
@@ -78,6 +81,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnFabric: "zs:storage/fabric[name=%]", setting.OnZone: "zs:storage/zone[name=%]", setting.OnUser: "sys:system/aaa/authentication/users/user[username=%]",
 	setting.OnCommunity: "mg:management-plane/snmp/community[name=%]", setting.OnSNMPUser: "mg:management-plane/snmp/user[name=%]",
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
+	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -192,7 +196,7 @@ var ownModules = []string{"ep-switching", "ep-device", "ep-management"}
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
-	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning,
+	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall,
 }
 
 var ownFeatures = map[string]network.Feature{

@@ -36,6 +36,7 @@ const (
 	nsACL        = "http://openconfig.net/yang/acl"
 	nsWAN        = "urn:everypost:yang:ep-wan"
 	nsStorage    = "urn:everypost:yang:ep-storage"
+	nsFirewall   = "urn:everypost:yang:ep-firewall"
 	nsManagement = "urn:everypost:yang:ep-management"
 	nsRadioLink  = "urn:everypost:yang:ep-radio-link"
 
@@ -53,7 +54,7 @@ func sections(pairs ...string) []*xmlnode.Node {
 
 var (
 	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
-		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage"),
+		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage", nsFirewall, "firewall"),
 		xmlnode.New(nsManagement, "management-plane", xmlnode.New(nsManagement, "contact-input")),
 		xmlnode.New(nsSystem, "system", xmlnode.New(nsSystem, "state", xmlnode.New(nsSystem, "current-datetime")), xmlnode.New(nsSystem, "ntp", xmlnode.New(nsSystem, "servers"))),
 		xmlnode.New(nsACL, "acl", xmlnode.New(nsACL, "acl-sets")),
@@ -121,6 +122,7 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 		entries(data, outer, func(key string, _ *xmlnode.Node) { addObject(&c, setting.Object(kind, key)) })
 	}
 	readAccessLists(data, &c)
+	readPolicy(data, &c)
 	readProtocols(data, &c)
 	readSettings(data, &c)
 	return c
@@ -197,6 +199,7 @@ func writeConfig(before, after network.Config) []*xmlnode.Node {
 		writeSettings(e, object, before, after)
 	}
 	writeAccessLists(e, before, after)
+	writePolicy(e, before, after)
 	writeProtocols(e, before, after)
 	writeServices(e, before.Services, after.Services)
 	writeSelf(e, before, after)

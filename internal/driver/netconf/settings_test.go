@@ -55,7 +55,9 @@ func (openBox) Reveal(reference string) (string, error) {
 func somethingElse(s setting.Setting, now string) string {
 	candidates := map[string][]string{
 		"follow": {"1/1/9"}, "sources": {"1/1/3,1/1/4"}, "to": {"1/1/5"}, "hours": {"mon-fri 06:00-19:00, sat 08:00-12:00"},
-		"rules":     {"permit tcp from 10.4.50.0/24 to any port 443\ndeny udp from any port 67-68 to 10.4.1.1/32\npermit ip from any to any"},
+		"zone-vlans": {"120-130"}, "interfaces": {"lan5,lan6"}, "addresses": {"10.7.20.0/24,10.7.30.1-10.7.30.9,tides.example.net"}, "services": {"tcp/8443,udp/500-510,icmp"}, "members": {map[bool]string{true: "web", false: "desks"}[slices.Contains(s.On, setting.OnService)]},
+		"rules": {"allow from office,crew to outside source desks,10.7.40.0/24 destination booking service web,udp/123 until 2027-01-31 log on note \"<all> & \\\"more\\\", kept\"\ndeny from any to any",
+			"permit tcp from 10.4.50.0/24 to any port 443\ndeny udp from any port 67-68 to 10.4.1.1/32\npermit ip from any to any"},
 		"time-zone": {"Europe/London"}, "ntp-servers": {"10.1.1.1,10.1.1.2"}, "dns-servers": {"10.1.1.3"}, "syslog-servers": {"10.1.1.4"},
 		"radius-servers": {"10.1.1.5"}, "management-from": {"10.0.0.0/8,127.0.0.0/8"}, "schedule": {"office"}, "acl-in": {"guests"}, "bundle": {"lag1"},
 		"hostname": {"gate-switch"}, "fabric": {"none", "side-1"}, "community": {"watch"}, "snmp-user": {"watch"}, "peer-bundle": {"lag1", "none"}, "management-port": {"1/1/7", "mgmt0"},
@@ -117,6 +119,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"hh-sw-01":   {"member/2"},
 		"hh-st-01":   {"fabric/side-1", "fabric/other", "zone/backup"},
 		"kb-sw-03":   {"", "ring/dock", "input/1"},
+		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main"},
 	}
 	sessions, _ := someSwitches(t, slices.Collect(maps.Keys(objects))...)
 	seen := map[string]bool{}
@@ -156,7 +159,7 @@ func readBack(t *testing.T, device string, s driver.Session, objects []string, s
 	}
 	var making []intent.Edit
 	for _, object := range objects {
-		if _, has := first.Ports[object]; object != "" && !has {
+		if _, has := first.Ports[object]; object != "" && !has && first.Objects[object] == nil {
 			making = append(making, edit(object, setting.Present, "on"))
 		}
 	}

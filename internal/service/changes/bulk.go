@@ -482,6 +482,30 @@ func (s *Service) ProposeBundle(ctx context.Context, ports []network.PortRef, na
 	return intent.ProposeBundle(n.Configs, n.Links, pairs, ports, name, protocol)
 }
 
+// Configs are the configurations of the devices of a change before and after it: as it was checked, or as a draft would make them now.
+func (s *Service) Configs(ctx context.Context, c store.Change) (before, after map[string]network.Config, err error) {
+	before, after = map[string]network.Config{}, map[string]network.Config{}
+	if c.State != Draft {
+		for _, d := range c.Devices {
+			before[d.Device], after[d.Device] = d.Before, d.After
+		}
+		return before, after, nil
+	}
+	x, err := s.expand(ctx, c.Edits)
+	if err != nil {
+		return nil, nil, err
+	}
+	for device, edits := range intent.ByDevice(x.edits) {
+		v, ok := s.fleet.View(device)
+		if !ok || !v.Known {
+			continue
+		}
+		before[device] = v.Config
+		after[device], _ = intent.ApplyEach(v.Config, edits)
+	}
+	return before, after, nil
+}
+
 // NetworkAfter is the network as a draft will make it.
 func (s *Service) NetworkAfter(ctx context.Context, draft []intent.Edit) (Network, error) {
 	n, err := s.Network(ctx)

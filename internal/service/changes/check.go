@@ -133,7 +133,7 @@ func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
 	}
 	findings = append(findings, guard.Check(guard.Proposal{
 		Before: before, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
-		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows,
+		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows, Now: now(),
 	})...)
 	order(c, n)
 	findings = append(findings, darken(c, n)...)

@@ -748,6 +748,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/{number}/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a change lets firewalls pass, and what it has them stop
+         * @description Needs the right to see changes.
+         */
+        get: operations["get-change-policy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{number}/push": {
         parameters: {
             query?: never;
@@ -1346,6 +1366,26 @@ export interface paths {
          * @description Needs the right to see tests.
          */
         post: operations["start-operation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a firewall lets pass: its rules as they run, how often each decided, and what is wrong with them
+         * @description Needs the right to see configuration.
+         */
+        get: operations["get-policy"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2306,6 +2346,26 @@ export interface paths {
          * @description Needs the right to see tests.
          */
         post: operations["cancel-operation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The firewalls with what they let pass
+         * @description Needs the right to see configuration.
+         */
+        get: operations["list-policies"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4679,6 +4739,7 @@ export interface components {
             observed_at: string;
             page?: string;
             pair?: components["schemas"]["PairState"];
+            policy?: components["schemas"]["PolicyState"];
             radio_link?: components["schemas"]["RadioLinkRead"];
             radios?: components["schemas"]["RadioState"][];
             rings?: components["schemas"]["RingState"][];
@@ -5661,6 +5722,25 @@ export interface components {
              */
             total: number;
         };
+        ListPolicySummary: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["PolicySummary"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListPort: {
             /**
              * Format: int64
@@ -6373,6 +6453,152 @@ export interface components {
             /** @description The fingerprint that was accepted; it must be the one that the device shows now */
             host_key: string;
         };
+        Policy: {
+            /** @description It has a policy; a firewall without one lets everything pass */
+            decides: boolean;
+            device: string;
+            /** @description How many rules have which fault */
+            faults: {
+                [key: string]: number;
+            };
+            list: components["schemas"]["PolicyRule"][];
+            names: components["schemas"]["PolicyName"][];
+            /** Format: int64 */
+            rules: number;
+            /**
+             * Format: date-time
+             * @description When it was read how its rules decided
+             */
+            seen_at?: string;
+            /**
+             * Format: int64
+             * @description On which its rules decided since it came up
+             */
+            sessions: number;
+            /**
+             * Format: date-time
+             * @description Since when it counts: when it came up
+             */
+            since?: string;
+            site: string;
+            /**
+             * Format: int64
+             * @description Denied because no rule fits, since it came up
+             */
+            unmatched_sessions: number;
+        };
+        PolicyDelta: {
+            destination: string;
+            device: string;
+            from: string;
+            /** @description It lets pass; else it stops */
+            opens: boolean;
+            /**
+             * Format: int64
+             * @description Of the new policy, that lets it pass; or of the old one, that did
+             */
+            rule: number;
+            service: string;
+            source: string;
+            to: string;
+        };
+        PolicyDeltas: {
+            items: components["schemas"]["PolicyDelta"][];
+            /** @description Nothing more is opened or closed than is told */
+            whole: boolean;
+        };
+        PolicyName: {
+            /** @enum {string} */
+            kind: "security-zone" | "address" | "service";
+            name: string;
+            purpose?: string;
+            /** @description Rules and groups */
+            used_by: string[];
+            /** @description Its settings */
+            values: {
+                [key: string]: string;
+            };
+        };
+        PolicyRule: {
+            /** @enum {string} */
+            action: "allow" | "deny" | "reject" | "unknown";
+            /** @description The rules that decide in its place */
+            by?: number[];
+            /** @description Names of addresses, or prefixes; empty: any */
+            destination: string[];
+            /** @description A schedule; always when left out */
+            during?: string;
+            /**
+             * @description shadowed: others decide before it, and otherwise; redundant: without it the same would pass; wide: it lets everybody reach everything; past: its last day is over; nobody: what it names is nothing; unused: it decided on nothing for 30 days; too-large: it falls into too many pieces to be looked at
+             * @enum {string}
+             */
+            fault?: "shadowed" | "redundant" | "wide" | "past" | "nobody" | "unused" | "too-large";
+            /** @description Zones; empty: any */
+            from: string[];
+            /**
+             * Format: date-time
+             * @description When it decided last
+             */
+            last_at?: string;
+            /** @description The template or site that says it; the device itself when left out */
+            layer?: string;
+            log: boolean;
+            note?: string;
+            /**
+             * Format: int64
+             * @description Its place: rules stand in the order of their numbers
+             */
+            number: number;
+            /** @description Names of services, or such as tcp/443; empty: any */
+            service: string[];
+            /**
+             * Format: int64
+             * @description On which it decided since the device came up
+             */
+            sessions?: number;
+            /** @description Names of addresses, or prefixes; empty: any */
+            source: string[];
+            /** @description As it is written in a table of settings */
+            text: string;
+            /** @description Zones; empty: any */
+            to: string[];
+            /** @description The last day on which it holds */
+            until?: string;
+        };
+        PolicyState: {
+            rules: components["schemas"]["RuleHits"][];
+            /** Format: date-time */
+            since: string;
+            /** Format: int64 */
+            unmatched_sessions: number;
+        };
+        PolicySummary: {
+            /** @description It has a policy; a firewall without one lets everything pass */
+            decides: boolean;
+            device: string;
+            /** @description How many rules have which fault */
+            faults: {
+                [key: string]: number;
+            };
+            /** Format: int64 */
+            rules: number;
+            /**
+             * Format: date-time
+             * @description When it was read how its rules decided
+             */
+            seen_at?: string;
+            /**
+             * Format: int64
+             * @description On which its rules decided since it came up
+             */
+            sessions: number;
+            site: string;
+            /**
+             * Format: int64
+             * @description Denied because no rule fits, since it came up
+             */
+            unmatched_sessions: number;
+        };
         Port: {
             /** Format: int64 */
             access_vlan?: number;
@@ -6662,6 +6888,14 @@ export interface components {
             verbs?: string[];
             /** @description A selector; it binds the features that lie somewhere in the network */
             where?: string;
+        };
+        RuleHits: {
+            /** Format: date-time */
+            last_at: string;
+            /** Format: int64 */
+            number: number;
+            /** Format: int64 */
+            sessions: number;
         };
         RunService: {
             about?: string;
@@ -8651,6 +8885,37 @@ export interface operations {
             };
         };
     };
+    "get-change-policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyDeltas"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "push-change": {
         parameters: {
             query?: {
@@ -9870,6 +10135,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Operation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Policy"];
                 };
             };
             /** @description Error */
@@ -11705,6 +12001,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-policies": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which devices; of all when left out */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPolicySummary"];
+                };
             };
             /** @description Error */
             default: {

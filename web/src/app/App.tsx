@@ -14,6 +14,7 @@ import { Frame } from "./Frame";
 const AlarmsPage = late(() => import("../features/alarms/AlarmsPage").then((m) => ({ default: m.AlarmsPage })));
 const JobsPage = late(() => import("../features/jobs/JobsPage").then((m) => ({ default: m.JobsPage })));
 const BackupsPage = late(() => import("../features/backups/BackupsPage").then((m) => ({ default: m.BackupsPage })));
+const PoliciesPage = late(() => import("../features/policies/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const FirmwarePage = late(() => import("../features/firmware/FirmwarePage").then((m) => ({ default: m.FirmwarePage })));
 const ClientsPage = late(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
 const SitesPage = late(() => import("../features/sites/SitesPage").then((m) => ({ default: m.SitesPage })));
@@ -64,6 +65,7 @@ export function App() {
                 <Route path="/templates" element={<TemplatesPage me={me.data} />} />
                 <Route path="/drift" element={<DriftPage me={me.data} />} />
                 <Route path="/jobs" element={<JobsPage me={me.data} />} />
+                <Route path="/policies" element={<PoliciesPage me={me.data} />} />
                 <Route path="/firmware" element={<FirmwarePage me={me.data} />} />
                 <Route path="/backups" element={<BackupsPage me={me.data} />} />
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />

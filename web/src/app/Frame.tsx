@@ -16,6 +16,7 @@ import {
   PanelRight,
   Search,
   ServerCog,
+  Shield,
   Tags,
   Users,
   Waypoints,
@@ -61,6 +62,7 @@ const groups = [
     title: "Setting up",
     areas: [
       { path: "/vlans", name: "VLANs", icon: Tags, features: ["devices"] },
+      { path: "/policies", name: "Policies", icon: Shield, features: ["configuration"] },
       { path: "/templates", name: "Templates", icon: Layers, features: ["templates"] },
       { path: "/drift", name: "Drift", icon: GitCompareArrows, features: ["ports"] },
     ],

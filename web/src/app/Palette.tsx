@@ -69,6 +69,13 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         run: go(kept("/firmware")),
       },
       {
+        id: "policies",
+        words: "policies firewalls rules zones addresses services security",
+        group: "Go to",
+        show: "Policies",
+        run: go(kept("/policies")),
+      },
+      {
         id: "backups",
         words: "backups configurations kept restore find",
         group: "Go to",

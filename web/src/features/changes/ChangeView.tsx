@@ -18,6 +18,7 @@ import { useView } from "../../app/view";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
 import { changeShape, changeWord, HealthMark, Shape } from "../../ui/health";
 import { Ago, clock, many, useNow } from "../../ui/time";
+import { Effect } from "../policies/Effect";
 import { Differences } from "./Differences";
 import { atOnce, timeOf, Waiting, WhenField } from "./Waiting";
 
@@ -52,6 +53,7 @@ export function ChangeView({ c, me, onGone }: { c: Change; me: Person; onGone: (
       {c.state !== "waiting" && <Progress c={c} may={may} />}
       <Overlaps c={c} />
       <Differences c={c} editable={may && isDraft(c)} />
+      <Effect c={c} />
       {may && <TakeBack c={c} />}
       <Findings c={c} may={may} accepted={accepted} setAccepted={setAccepted} />
       {may && isDraft(c) && <DraftActions c={c} accepted={accepted} onGone={onGone} />}

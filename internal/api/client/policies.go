@@ -1,0 +1,25 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/url"
+
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+// Policies lists the firewalls that a selector picks, with what they let pass.
+func (c *Client) Policies(ctx context.Context, where string) (out v1.List[v1.PolicySummary], err error) {
+	return out, c.call(ctx, http.MethodGet, "/policies?where="+url.QueryEscape(where), nil, &out)
+}
+
+// Policy is what a firewall lets pass.
+func (c *Client) Policy(ctx context.Context, device string) (out v1.Policy, err error) {
+	return out, c.call(ctx, http.MethodGet, "/devices/"+url.PathEscape(device)+"/policy", nil, &out)
+}
+
+// ChangePolicy is what a change lets firewalls pass, and stop.
+func (c *Client) ChangePolicy(ctx context.Context, number int64) (out v1.PolicyDeltas, err error) {
+	return out, c.call(ctx, http.MethodGet, fmt.Sprintf("/changes/%d/policy", number), nil, &out)
+}

@@ -1,0 +1,114 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/service/policies"
+)
+
+var seeConfigurations = may(rights.See, rights.Configuration)
+
+// policyRoutes tell what firewalls let pass. It is changed as settings are: by drafts.
+func (s *server) policyRoutes(api huma.API) {
+	register(s, api, seeConfigurations, http.MethodGet, "/policies", "list-policies", "The firewalls with what they let pass",
+		func(ctx context.Context, in *struct {
+			Where string `query:"where" maxLength:"4000" doc:"A selector: of which devices; of all when left out"`
+		}) (*body[v1.List[v1.PolicySummary]], error) {
+			q, err := s.asked(ctx, selector.Device, in.Where, seeConfigurations)
+			if err != nil {
+				return nil, err
+			}
+			var out []v1.PolicySummary
+			for _, d := range s.Inventory.Devices(q).Rows {
+				if s.Policies.Has(d.Name) {
+					out = append(out, summaryOut(s.Policies.Summary(d.Name), d.Site.Name))
+				}
+			}
+			return listOf(out, func(p v1.PolicySummary) v1.PolicySummary { return p }), nil
+		})
+	register(s, api, seeConfigurations, http.MethodGet, "/devices/{name}/policy", "get-policy", "What a firewall lets pass: its rules as they run, how often each decided, and what is wrong with them",
+		func(ctx context.Context, in *NamePath) (*body[v1.Policy], error) {
+			if err := s.onDevice(ctx, seeConfigurations, in.Name); err != nil {
+				return nil, err
+			}
+			p, err := s.Policies.Of(ctx, in.Name)
+			if err != nil {
+				return nil, err
+			}
+			d, _ := s.Inventory.Kept(in.Name)
+			return &body[v1.Policy]{policyOut(p, d.Site)}, nil
+		})
+	register(s, api, may(rights.See, rights.Changes), http.MethodGet, "/changes/{number}/policy", "get-change-policy", "What a change lets firewalls pass, and what it has them stop",
+		func(ctx context.Context, in *NumberPath) (*body[v1.PolicyDeltas], error) {
+			c, err := s.seenChange(ctx, in.Number)
+			if err != nil {
+				return nil, err
+			}
+			before, after, err := s.Changes.Configs(ctx, c)
+			if err != nil {
+				return nil, err
+			}
+			list, whole := s.Policies.Differ(before, after, func(device string) bool { return s.onDevice(ctx, seeConfigurations, device) == nil })
+			out := v1.PolicyDeltas{Items: []v1.PolicyDelta{}, Whole: whole}
+			for _, d := range list {
+				out.Items = append(out.Items, v1.PolicyDelta{Device: d.Device, Opens: d.Opens, Rule: d.Rule, From: d.From, To: d.To, Source: d.Source, Destination: d.Destination, Service: d.Service})
+			}
+			return &body[v1.PolicyDeltas]{out}, nil
+		})
+}
+
+func summaryOut(p policies.Policy, site string) v1.PolicySummary {
+	out := v1.PolicySummary{Device: p.Device, Site: site, Decides: p.Decides, Rules: len(p.Rules), Unmatched: p.Unmatched, Faults: map[string]int{}, SeenAt: momentOf(p.SeenAt)}
+	for _, r := range p.Rules {
+		if r.Hits != nil {
+			out.Sessions += r.Hits.Sessions
+		}
+		if r.Fault.Fault != "" {
+			out.Faults[string(r.Fault.Fault)]++
+		}
+	}
+	return out
+}
+
+func policyOut(p policies.Policy, site string) v1.Policy {
+	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
+	for _, r := range p.Rules {
+		one := v1.PolicyRule{Number: r.Number, Text: r.Text, Action: r.Action, From: some(r.From), To: some(r.To), Source: some(r.Source), Destination: some(r.Destination), Service: some(r.Service),
+			During: r.During, Until: r.Until, Log: r.Log, Note: r.Note, Layer: r.Layer, Fault: string(r.Fault.Fault), By: r.Fault.By}
+		if r.Layer == "device" {
+			one.Layer = ""
+		}
+		if r.Broken {
+			one.Action = "unknown"
+		}
+		if r.Hits != nil {
+			one.Sessions, one.LastAt = &r.Hits.Sessions, momentOf(r.Hits.LastAt)
+		}
+		out.List = append(out.List, one)
+	}
+	for _, n := range p.Names {
+		values := network.Settings{}
+		for k, v := range n.Settings {
+			if k != "purpose" {
+				values[k] = v
+			}
+		}
+		out.Names = append(out.Names, v1.PolicyName{Kind: string(n.Kind), Name: n.Name, Purpose: n.Purpose, Values: values, UsedBy: some(n.UsedBy)})
+	}
+	return out
+}
+
+// some is a list that is there, whether it is empty or not.
+func some(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}

@@ -1,0 +1,159 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+func (a *app) policiesCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "policies [selector...]", Short: "List the firewalls with what they let pass", ValidArgsFunction: a.completeSelector,
+		Example: "  everypost policies\n  everypost policies site = tern-haven",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			list, err := c.Policies(ctx, strings.Join(args, " "))
+			if err != nil {
+				return err
+			}
+			rows := make([][]string, len(list.Items))
+			for i, p := range list.Items {
+				rules := strconv.Itoa(p.Rules)
+				if !p.Decides {
+					rules = "none: everything passes"
+				}
+				rows[i] = []string{p.Device, p.Site, rules, strconv.FormatUint(p.Sessions, 10), strconv.FormatUint(p.Unmatched, 10), faultsText(p.Faults)}
+			}
+			return a.list(list, []string{"device", "site", "rules", "decided on", "fitted none", "what is wrong"}, rows, "No firewall there can be told what to let pass.")
+		}),
+	}
+}
+
+// faultsText says how many rules have which fault.
+func faultsText(faults map[string]int) string {
+	var out []string
+	for _, f := range []string{"wide", "shadowed", "nobody", "past", "redundant", "unused", "too-large"} {
+		if n := faults[f]; n > 0 {
+			out = append(out, fmt.Sprintf("%d %s", n, f))
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+func (a *app) policyCommand() *cobra.Command {
+	var names bool
+	cmd := &cobra.Command{
+		Use: "policy DEVICE", Short: "Show what a firewall lets pass, how often each rule decided, and what is wrong with it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: `Show the rules of a firewall in their order: the first that fits a session decides, and what none fits is denied. "decided" is how many sessions
+each decided on since the device came up. What is wrong with a rule is worked out from all rules: shadowed (others decide before it, and otherwise),
+redundant (without it the same would pass), wide (it lets everybody reach everything), past (its last day is over), nobody (what it names is nothing),
+unused (it decided on nothing for 30 days). Rules are edited with "everypost rows"; names with "everypost port set DEVICE:address/NAME addresses=...".`,
+		Example: "  everypost policy th-fw-01\n  everypost policy th-fw-01 --names\n  everypost rows add th-fw-01:policy/main 'deny from guests to office' --at first\n  everypost policy effect 12",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			p, err := c.Policy(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			if names {
+				return a.policyNames(p)
+			}
+			rows := make([][]string, len(p.List))
+			for i, r := range p.List {
+				sessions, last := "", ""
+				if r.Sessions != nil {
+					sessions = strconv.FormatUint(*r.Sessions, 10)
+				}
+				if r.LastAt != nil {
+					last = a.when(*r.LastAt)
+				}
+				rows[i] = []string{strconv.Itoa(r.Number), r.Action, anyOf(r.From), anyOf(r.To), anyOf(r.Source), anyOf(r.Destination), anyOf(r.Service), limitsText(r), sessions, last, faultText(r), r.Note}
+			}
+			empty := fmt.Sprintf("%s has no rules: it denies everything.", p.Device)
+			if !p.Decides {
+				empty = fmt.Sprintf("%s has no policy: it lets everything pass.", p.Device)
+			}
+			return a.list(p, []string{"rule", "action", "from", "to", "source", "destination", "service", "only", "decided", "last", "wrong", "note"}, rows, empty)
+		}),
+	}
+	cmd.Flags().BoolVar(&names, "names", false, "the zones, addresses and services that it knows by name, and who uses them")
+	cmd.AddCommand(&cobra.Command{
+		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
+		Example: "  everypost policy effect 12",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			n, err := changeNumber(args[0])
+			if err != nil {
+				return err
+			}
+			d, err := c.ChangePolicy(ctx, n)
+			if err != nil {
+				return err
+			}
+			rows := make([][]string, len(d.Items))
+			for i, x := range d.Items {
+				rows[i] = []string{x.Device, map[bool]string{true: "opens", false: "closes"}[x.Opens], x.From, x.Source, x.To, x.Destination, x.Service, strconv.Itoa(x.Rule)}
+			}
+			if err := a.list(d, []string{"device", "it", "from", "source", "to", "destination", "service", "by rule"}, rows, "It lets pass what passes now, and nothing else."); err != nil {
+				return err
+			}
+			if !d.Whole && !a.isData() {
+				a.say("There is more than can be told.")
+			}
+			return nil
+		}),
+	})
+	return cmd
+}
+
+func anyOf(list []string) string {
+	if len(list) == 0 {
+		return "any"
+	}
+	return strings.Join(list, ",")
+}
+
+func limitsText(r v1.PolicyRule) string {
+	var out []string
+	if r.During != "" {
+		out = append(out, "during "+r.During)
+	}
+	if r.Until != "" {
+		out = append(out, "until "+r.Until)
+	}
+	return strings.Join(out, ", ")
+}
+
+func faultText(r v1.PolicyRule) string {
+	if len(r.By) == 0 {
+		return r.Fault
+	}
+	by := make([]string, len(r.By))
+	for i, n := range r.By {
+		by[i] = strconv.Itoa(n)
+	}
+	return r.Fault + " by " + strings.Join(by, ",")
+}
+
+// policyNames lists what a firewall knows by name.
+func (a *app) policyNames(p v1.Policy) error {
+	var rows [][]string
+	for _, n := range p.Names {
+		var values []string
+		for _, key := range []string{"zone-vlans", "interfaces", "addresses", "services", "members"} {
+			if v := n.Values[key]; v != "" && v != "none" {
+				values = append(values, map[string]string{"zone-vlans": "VLAN ", "members": "with "}[key]+v)
+			}
+		}
+		used := slices.Clone(n.UsedBy)
+		if len(used) > 3 {
+			used = append(used[:3], fmt.Sprintf("%d more", len(n.UsedBy)-3))
+		}
+		rows = append(rows, []string{n.Kind, n.Name, strings.Join(values, ", "), strings.Join(used, ", "), n.Purpose})
+	}
+	return a.list(p, []string{"kind", "name", "is", "used by", "purpose"}, rows, p.Device+" knows nothing by name.")
+}

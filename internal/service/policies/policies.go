@@ -1,0 +1,168 @@
+// Package policies is what the firewalls of the network let pass: their rules as they run, how often each decided, what is wrong with them, and what
+// a change would let pass or stop.
+package policies
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/policy"
+	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/layers"
+	"example.net/everypost/internal/store"
+)
+
+// Service is the capability.
+type Service struct {
+	Fleet  *fleet.Fleet
+	Layers *layers.Service
+	Now    func() time.Time
+}
+
+// Rule is a rule of a firewall as it runs.
+type Rule struct {
+	setting.PolicyRule
+	Text   string
+	Layer  string // which says it; "" for the device itself
+	Hits   *network.RuleHits
+	Fault  policy.Finding // its Fault is "" where nothing is wrong
+	Broken bool           // it cannot be read
+}
+
+// Named is an address, a service or a zone of a firewall, and who refers to it.
+type Named struct {
+	Kind     setting.Kind
+	Name     string
+	Purpose  string
+	Settings network.Settings
+	UsedBy   []string
+}
+
+// Policy is that of a firewall.
+type Policy struct {
+	Device    string
+	Decides   bool // it has a policy; without one everything passes
+	Rules     []Rule
+	Names     []Named
+	Unmatched uint64    // sessions that were denied because no rule fits
+	Counted   time.Time // since when it counts, zero where that is not known
+	SeenAt    time.Time
+}
+
+// object is that of a policy.
+var object = setting.Object(setting.OnPolicy, setting.MainPolicy)
+
+// Has tells whether a device can have a policy.
+func (s *Service) Has(device string) bool {
+	v, ok := s.Fleet.View(device)
+	return ok && v.Known && v.Config.Has(setting.Firewall)
+}
+
+// Of returns the policy of a firewall.
+func (s *Service) Of(ctx context.Context, device string) (Policy, error) {
+	v, ok := s.Fleet.View(device)
+	if !ok || !v.Known || !v.Config.Has(setting.Firewall) {
+		return Policy{}, fmt.Errorf("%s is no firewall that can be told what to let pass: %w", device, store.ErrNotFound)
+	}
+	stage, err := s.Layers.Stage(ctx, []string{device})
+	if err != nil {
+		return Policy{}, err
+	}
+	out := s.plain(v)
+	for i := range out.Rules {
+		if set, err := setting.Lookup(setting.OnPolicy, setting.RowName("rules", out.Rules[i].Number)); err == nil {
+			_, out.Rules[i].Layer, _ = stage.Layers.Holds(stage.Spots[device], object, set)
+		}
+	}
+	return out, nil
+}
+
+// Summary is that of a firewall without telling where its rules come from.
+func (s *Service) Summary(device string) Policy {
+	v, _ := s.Fleet.View(device)
+	return s.plain(v)
+}
+
+func (s *Service) plain(v fleet.View) Policy {
+	p := policy.Of(v.Config)
+	out := Policy{Device: v.Name, Decides: p != nil, SeenAt: v.Inside.ObservedAt}
+	if st := v.Inside.Policy; st != nil {
+		out.Unmatched, out.Counted = st.Unmatched, st.Since
+	}
+	findings := p.Analyse(local(v.Config, s.Now()), v.Inside.Policy)
+	for _, row := range setting.RowsOf(v.Config.Objects[object], "rules") {
+		r := Rule{Text: row.Text}
+		var err error
+		if r.PolicyRule, err = setting.ParsePolicyRule(row); err != nil {
+			r.Number, r.Broken = row.Number, true
+		}
+		if v.Inside.Policy != nil {
+			if i := slices.IndexFunc(v.Inside.Policy.Rules, func(h network.RuleHits) bool { return h.Number == row.Number }); i >= 0 {
+				r.Hits = &v.Inside.Policy.Rules[i]
+			}
+		}
+		if i := slices.IndexFunc(findings, func(f policy.Finding) bool { return f.Rule == row.Number }); i >= 0 {
+			r.Fault = findings[i]
+		}
+		out.Rules = append(out.Rules, r)
+	}
+	used := map[string][]string{}
+	for _, n := range setting.NamedIn(v.Config) {
+		key := setting.Object(n.Kind, n.Name)
+		if text := n.String(); !slices.Contains(used[key], text) {
+			used[key] = append(used[key], text)
+		}
+	}
+	for _, o := range setting.Objects(v.Config) {
+		switch k := setting.KindOf(o); k {
+		case setting.OnSecurityZone, setting.OnAddress, setting.OnService:
+			settings := v.Config.Objects[o]
+			out.Names = append(out.Names, Named{Kind: k, Name: strings.TrimPrefix(o, string(k)+"/"), Purpose: settings["purpose"], Settings: settings, UsedBy: used[o]})
+		}
+	}
+	return out
+}
+
+// local is a time by the clock of a device, as far as its zone is known.
+func local(c network.Config, at time.Time) time.Time {
+	if z, err := time.LoadLocation(c.Settings["time-zone"]); err == nil && c.Settings["time-zone"] != "" {
+		return at.In(z)
+	}
+	return at.UTC()
+}
+
+// Delta is what a change lets pass, or stops, on a device.
+type Delta struct {
+	Device string
+	policy.Delta
+}
+
+// Differ tells what a change lets pass and stops, by the configurations before and after it. whole is false where there is more than is told.
+func (s *Service) Differ(before, after map[string]network.Config, may func(device string) bool) (out []Delta, whole bool) {
+	whole = true
+	for _, device := range sortedKeys(after) {
+		if !after[device].Has(setting.Firewall) || !may(device) {
+			continue
+		}
+		list, all := policy.Differ(policy.Of(before[device]), policy.Of(after[device]), local(after[device], s.Now()))
+		whole = whole && all
+		for _, d := range list {
+			out = append(out, Delta{device, d})
+		}
+	}
+	return out, whole
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	out := make([]string, 0, len(m))
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}

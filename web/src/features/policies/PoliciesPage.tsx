@@ -1,0 +1,323 @@
+import { clsx } from "clsx";
+import { Link } from "react-router";
+import {
+  allowed,
+  type Person,
+  type Policy,
+  type PolicyName,
+  type PolicyRule,
+  type PolicySummary,
+} from "../../api/client";
+import { useKept, useScope, useView } from "../../app/view";
+import { Choices, Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
+import { HealthMark, Shape } from "../../ui/health";
+import { Ago, many } from "../../ui/time";
+import { usePolicies, usePolicy } from "./queries";
+
+const count = (n: number) => n.toLocaleString("en-GB");
+
+/** How grave a fault of a rule is. */
+const faultShape: Record<string, string> = {
+  wide: "down",
+  shadowed: "degraded",
+  nobody: "degraded",
+  "too-large": "unknown",
+  past: "unknown",
+  redundant: "unknown",
+  unused: "unknown",
+};
+
+const order = Object.keys(faultShape);
+
+/** What firewalls let pass: the rules of each, how often they decided, and what is wrong with them. */
+export function PoliciesPage({ me }: { me: Person }) {
+  const [scope] = useScope();
+  const [picked, pick] = useView("firewall");
+  const list = usePolicies(scope);
+  const items = list.data?.items ?? [];
+  const name = items.some((p) => p.device === picked) ? picked : (items[0]?.device ?? "");
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
+      <h1 className="text-lg font-semibold">Policies</h1>
+      {list.isError ? (
+        <Failure error={list.error} retry={() => void list.refetch()} />
+      ) : items.length === 0 && list.data ? (
+        <Panel>
+          <Empty title="There is no firewall here">
+            A firewall that can be told what to let pass between zones is listed here as soon as it was read. The scope
+            may leave it out.
+          </Empty>
+        </Panel>
+      ) : (
+        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-3 lg:grid-cols-[270px_minmax(0,1fr)]">
+          <Panel title={many(items.length, "firewall")}>
+            <ul className="grid">
+              {items.map((p) => (
+                <li key={p.device} className="border-b border-rule/60 last:border-0">
+                  <Firewall p={p} on={p.device === name} pick={pick} />
+                </li>
+              ))}
+            </ul>
+          </Panel>
+          {name && <Detail name={name} me={me} />}
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Firewall({ p, on, pick }: { p: PolicySummary; on: boolean; pick: (name: string) => void }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={() => pick(p.device)}
+      className={clsx("grid w-full gap-0.5 px-3 py-1.5 text-left", on ? "bg-buff text-buff-ink" : "hover:bg-ground")}
+    >
+      <span className="flex items-baseline gap-2">
+        <span className="font-mono text-sm font-medium">{p.device}</span>
+        <span className={clsx("grow text-right text-sm", !on && "text-soft")}>
+          {p.decides ? many(p.rules, "rule") : "no policy"}
+        </span>
+      </span>
+      <span className="flex flex-wrap items-center gap-x-3 text-sm">
+        {!p.decides && <HealthMark state="degraded" word="everything passes" />}
+        {order
+          .filter((f) => p.faults[f])
+          .map((f) => (
+            <span key={f} className="inline-flex items-center gap-1">
+              <Shape state={faultShape[f] ?? "unknown"} size={10} />
+              {p.faults[f]} {f}
+            </span>
+          ))}
+        {p.decides && Object.keys(p.faults).length === 0 && <HealthMark state="well" word="nothing wrong" />}
+      </span>
+    </button>
+  );
+}
+
+function Detail({ name, me }: { name: string; me: Person }) {
+  const policy = usePolicy(name);
+  const kept = useKept();
+  const [view, setView] = useView("names");
+  if (policy.isError) return <Failure error={policy.error} retry={() => void policy.refetch()} />;
+  const p = policy.data;
+  if (!p) return <Panel title={name}>{null}</Panel>;
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
+      <Panel
+        title={
+          <span className="flex flex-wrap items-baseline gap-x-3">
+            <Link to={kept(`/devices/${name}`)} className="font-mono">
+              {name}
+            </Link>
+            <span className="text-sm font-normal">{p.decides ? many(p.rules, "rule") : "no policy"}</span>
+          </span>
+        }
+        aside={
+          <Link to={kept(`/devices/${name}?tab=settings&object=policy/main`)} className="text-sm">
+            {allowed(me, "change", "devices") ? "Edit the rules" : "In its settings"}
+          </Link>
+        }
+      >
+        <Rules p={p} />
+      </Panel>
+      <Panel
+        title="What it knows by name"
+        aside={
+          <Choices
+            label="Which names"
+            value={view}
+            of={[
+              ["", "Zones"],
+              ["address", "Addresses"],
+              ["service", "Services"],
+            ]}
+            pick={setView}
+          />
+        }
+      >
+        <Names p={p} kind={view || "security-zone"} />
+      </Panel>
+    </div>
+  );
+}
+
+const heads = ["#", "Action", "From", "To", "Source", "Destination", "Service", "Decided", "Last", "Note"];
+
+function Rules({ p }: { p: Policy }) {
+  if (p.list.length === 0)
+    return (
+      <Empty title={p.decides ? "It denies everything" : "It lets everything pass"}>
+        {p.decides
+          ? "There is no rule, and what no rule fits is denied."
+          : "It has no policy: make one in its settings."}
+      </Empty>
+    );
+  return (
+    <ScrollRegion label="Rules" className="max-h-[62vh] overflow-auto">
+      <table className="w-full border-collapse text-left text-sm">
+        <thead className="sticky top-0 z-10 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+          <tr>
+            {heads.map((h) => (
+              <th
+                key={h}
+                scope="col"
+                className={clsx("h-7 whitespace-nowrap px-2 font-medium", h === "Decided" && "text-right")}
+              >
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {p.list.map((r) => (
+            <Rule key={r.number} r={r} />
+          ))}
+          <tr className="border-t border-rule text-soft">
+            <td className="px-2 py-1" />
+            <td className="px-2 py-1">
+              <Action word="deny" />
+            </td>
+            <td className="px-2 py-1" colSpan={5}>
+              what no rule fits
+            </td>
+            <td className="px-2 py-1 text-right tabular-nums">{count(p.unmatched_sessions)}</td>
+            <td colSpan={2} className="px-2 py-1">
+              {p.since && (
+                <>
+                  counted since <Ago at={p.since} />
+                </>
+              )}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </ScrollRegion>
+  );
+}
+
+function Rule({ r }: { r: PolicyRule }) {
+  const dead = r.fault === "past" || r.fault === "shadowed" || r.fault === "nobody";
+  return (
+    <tr className={clsx("border-t border-rule/60 align-top first:border-0", dead && "text-soft")}>
+      <td className="px-2 py-1 tabular-nums text-soft">{r.number}</td>
+      <td className="px-2 py-1">
+        <Action word={r.action} />
+      </td>
+      <Cells list={r.from} />
+      <Cells list={r.to} />
+      <Cells list={r.source} />
+      <Cells list={r.destination} />
+      <Cells list={r.service} />
+      <td className="px-2 py-1 text-right tabular-nums">{r.sessions === undefined ? "" : count(r.sessions)}</td>
+      <td className="whitespace-nowrap px-2 py-1 text-soft">{r.last_at ? <Ago at={r.last_at} /> : "never"}</td>
+      <td className="min-w-40 px-2 py-1">
+        {r.note && <p>{r.note}</p>}
+        {(r.during || r.until || r.log || r.layer) && (
+          <p className="text-soft">
+            {[
+              r.during && `during ${r.during}`,
+              r.until && `until ${r.until}`,
+              r.log && "logged",
+              r.layer && `from ${r.layer.replace("/", " ")}`,
+            ]
+              .filter(Boolean)
+              .join(", ")}
+          </p>
+        )}
+        {r.fault && (
+          <p className="flex items-center gap-1.5 text-ink">
+            <Shape state={faultShape[r.fault] ?? "unknown"} size={10} />
+            {faultWords(r)}
+          </p>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+/** What is wrong with a rule, as people say it. */
+function faultWords(r: PolicyRule): string {
+  const by = r.by?.length ? `${many(r.by.length, "rule").replace(/^\d+ /, "")} ${r.by.join(", ")}` : "";
+  switch (r.fault) {
+    case "shadowed":
+      return `never decides: ${by} before it says otherwise`;
+    case "redundant":
+      return by ? `changes nothing: ${by} says the same` : "changes nothing: it is denied anyway";
+    case "wide":
+      return "lets everybody reach everything";
+    case "past":
+      return "its last day is over";
+    case "nobody":
+      return "what it names is nothing";
+    case "unused":
+      return "decided on nothing for 30 days";
+  }
+  return "too large to be looked at";
+}
+
+const actionShape: Record<string, string> = { allow: "well", deny: "down", reject: "degraded" };
+
+function Action({ word }: { word: string }) {
+  return <HealthMark state={actionShape[word] ?? "unknown"} word={word} />;
+}
+
+function Cells({ list }: { list: string[] }) {
+  return (
+    <td className={clsx("px-2 py-1 font-mono", list.length === 0 && "text-soft")}>
+      {list.length === 0
+        ? "any"
+        : list.map((x) => (
+            <div key={x} className="whitespace-nowrap">
+              {x}
+            </div>
+          ))}
+    </td>
+  );
+}
+
+const meaning = (n: PolicyName) =>
+  ["zone-vlans", "interfaces", "addresses", "services", "members"]
+    .filter((k) => n.values[k] && n.values[k] !== "none")
+    .map((k) => (({ "zone-vlans": "VLAN ", members: "with " })[k] ?? "") + (n.values[k] ?? "").replaceAll(",", ", "))
+    .join(", ");
+
+function Names({ p, kind }: { p: Policy; kind: string }) {
+  const kept = useKept();
+  const list = p.names.filter((n) => n.kind === kind);
+  if (list.length === 0) return <Empty title="There is none">They are made in the settings of the firewall.</Empty>;
+  return (
+    <ScrollRegion label="Names" className="max-h-[40vh] overflow-auto">
+      <table className="w-full border-collapse text-left text-sm">
+        <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+          <tr>
+            {["Name", "Is", "Used by", "Purpose"].map((h) => (
+              <th key={h} scope="col" className="h-7 whitespace-nowrap px-2 font-medium">
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {list.map((n) => (
+            <tr key={n.name} className="border-t border-rule/60 align-top first:border-0">
+              <td className="whitespace-nowrap px-2 py-1 font-mono">
+                <Link to={kept(`/devices/${p.device}?tab=settings&object=${kind}/${n.name}`)}>{n.name}</Link>
+              </td>
+              <td className="px-2 py-1 font-mono">{meaning(n) || <span className="text-soft">nothing</span>}</td>
+              <td className="px-2 py-1">
+                {n.used_by.length === 0 ? (
+                  <span className="text-soft">nobody</span>
+                ) : (
+                  n.used_by.join(", ").replaceAll(" of the policy", "")
+                )}
+              </td>
+              <td className="px-2 py-1 text-soft">{n.purpose}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </ScrollRegion>
+  );
+}
