@@ -94,11 +94,9 @@ func policyOut(p policies.Policy, site string) v1.Policy {
 		out.List = append(out.List, one)
 	}
 	for _, n := range p.Names {
-		values := network.Settings{}
-		for k, v := range n.Settings {
-			if k != "purpose" {
-				values[k] = v
-			}
+		values := n.Settings
+		if values == nil {
+			values = network.Settings{}
 		}
 		out.Names = append(out.Names, v1.PolicyName{Kind: string(n.Kind), Name: n.Name, Purpose: n.Purpose, Values: values, UsedBy: some(n.UsedBy)})
 	}

@@ -44,8 +44,6 @@ func samePolicy(a, b network.Config) bool {
 	return maps.EqualFunc(of(a), of(b), func(x, y network.Settings) bool { return maps.Equal(x, y) })
 }
 
-var mainPolicy = setting.Object(setting.OnPolicy, setting.MainPolicy)
-
 // unnamed finds names in the policy and in groups that stand for nothing.
 func unnamed(device string, before, after network.Config) []Finding {
 	was := map[setting.Named]bool{}
@@ -139,7 +137,7 @@ func badRules(device string, before, after network.Config, now time.Time) []Find
 	for _, f := range policy.Of(before).Analyse(now, nil) {
 		known[key(f)] = true
 	}
-	at := network.PortRef{Device: device, Port: mainPolicy}
+	at := network.PortRef{Device: device, Port: setting.PolicyObject}
 	var out []Finding
 	for _, f := range policy.Of(after).Analyse(now, nil) {
 		if known[key(f)] {
@@ -192,7 +190,7 @@ func decide(rules []int) string {
 // passes tells what a change lets pass, and what it stops that is in use.
 func passes(device string, before, after network.Config, p Proposal) []Finding {
 	deltas, whole := policy.Differ(policy.Of(before), policy.Of(after), p.Now)
-	at := network.PortRef{Device: device, Port: mainPolicy}
+	at := network.PortRef{Device: device, Port: setting.PolicyObject}
 	var opens, closes []string
 	var used []string
 	for _, d := range deltas {

@@ -58,7 +58,7 @@ var (
 
 // Of is the policy of a firewall, nil where it has none. What a rule names and the device does not hold is nothing.
 func Of(c network.Config) *Policy {
-	if _, has := c.Objects[setting.Object(setting.OnPolicy, setting.MainPolicy)]; !has {
+	if _, has := c.Objects[setting.PolicyObject]; !has {
 		return nil
 	}
 	p := &Policy{names: map[string]uint64{}, texts: map[uint64]string{}, named: map[string]string{}, vlans: setting.SecurityZones(c)}

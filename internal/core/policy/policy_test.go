@@ -130,7 +130,7 @@ type small struct {
 
 type smallRule struct {
 	from, to, source, destination, service uint
-	allow, any                             bool
+	allow                                  bool
 }
 
 // Of each side the last bit stands for all that no rule names.

@@ -3,6 +3,7 @@ package setting
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"net/netip"
 	"regexp"
 	"slices"
@@ -222,7 +223,7 @@ func ParsePolicyRule(r Row) (PolicyRule, error) {
 // Policy are the rules of what a firewall lets pass, in their order; nil where it has no policy. Rows that cannot be read are left out.
 func Policy(c network.Config) []PolicyRule {
 	var out []PolicyRule
-	for _, row := range RowsOf(c.Objects[Object(OnPolicy, MainPolicy)], "rules") {
+	for _, row := range RowsOf(c.Objects[PolicyObject], "rules") {
 		if r, err := ParsePolicyRule(row); err == nil {
 			out = append(out, r)
 		}
@@ -271,7 +272,7 @@ func NamedIn(c network.Config) []Named {
 		by := r.named()
 		for _, k := range []Kind{OnSecurityZone, OnAddress, OnService, OnSchedule} {
 			for _, name := range by[k] {
-				out = append(out, Named{Object(OnPolicy, MainPolicy), r.Number, k, name})
+				out = append(out, Named{PolicyObject, r.Number, k, name})
 			}
 		}
 	}
@@ -317,6 +318,42 @@ func SecurityZones(c network.Config) []ZoneVLANs {
 			z.VLANs, _ = network.ParseVLANSet(v)
 		}
 		out = append(out, z)
+	}
+	return out
+}
+
+// PolicyObject is the object of a firewall's policy.
+var PolicyObject = Object(OnPolicy, MainPolicy)
+
+// PolicyRow is the setting of a rule.
+func PolicyRow(number int) (*Setting, error) { return Lookup(OnPolicy, RowName("rules", number)) }
+
+// FirewallName is a zone, an address or a service that a firewall knows by a name.
+type FirewallName struct {
+	Kind     Kind
+	Name     string
+	Purpose  string
+	Settings network.Settings // besides
+	UsedBy   []string         // rules and groups
+}
+
+// FirewallNames lists what a firewall knows by a name.
+func FirewallNames(c network.Config) (out []FirewallName) {
+	used := map[string][]string{}
+	for _, n := range NamedIn(c) {
+		key := Object(n.Kind, n.Name)
+		if text := n.String(); !slices.Contains(used[key], text) {
+			used[key] = append(used[key], text)
+		}
+	}
+	for _, o := range Objects(c) {
+		k := KindOf(o)
+		if k != OnSecurityZone && k != OnAddress && k != OnService {
+			continue
+		}
+		settings := maps.Clone(c.Objects[o])
+		delete(settings, "purpose")
+		out = append(out, FirewallName{Kind: k, Name: strings.TrimPrefix(o, string(k)+"/"), Purpose: c.Objects[o]["purpose"], Settings: settings, UsedBy: used[o]})
 	}
 	return out
 }

@@ -11,9 +11,6 @@ import (
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
-// mainPolicy is the object of a firewall's policy.
-var mainPolicy = setting.Object(setting.OnPolicy, setting.MainPolicy)
-
 func policyEntry(data *xmlnode.Node) *xmlnode.Node {
 	for _, p := range data.Child("firewall").All("policy") {
 		if p.Space == nsFirewall && p.TextAt("name") == setting.MainPolicy {
@@ -40,12 +37,12 @@ var ruleColumns = func() []setting.Column {
 
 func readPolicy(data *xmlnode.Node, c *network.Config) {
 	policy := policyEntry(data)
-	rules, known := c.Objects[mainPolicy]
+	rules, known := c.Objects[setting.PolicyObject]
 	if policy == nil || !known {
 		return
 	}
 	for _, n := range rulesInOrder(policy) {
-		row, err := setting.Lookup(setting.OnPolicy, setting.RowName("rules", number(n, "number")))
+		row, err := setting.PolicyRow(number(n, "number"))
 		if err != nil {
 			continue
 		}
@@ -76,8 +73,8 @@ func readPolicy(data *xmlnode.Node, c *network.Config) {
 
 // writePolicy writes the rules that differ, and no others.
 func writePolicy(e *edit, before, after network.Config) {
-	settings, has := after.Objects[mainPolicy]
-	was, is := setting.RowsOf(before.Objects[mainPolicy], "rules"), setting.RowsOf(settings, "rules")
+	settings, has := after.Objects[setting.PolicyObject]
+	was, is := setting.RowsOf(before.Objects[setting.PolicyObject], "rules"), setting.RowsOf(settings, "rules")
 	if !has || slices.Equal(was, is) {
 		return
 	}
@@ -97,7 +94,7 @@ func writePolicy(e *edit, before, after network.Config) {
 }
 
 func writePolicyRule(row setting.Row) *xmlnode.Node {
-	t, err := setting.Lookup(setting.OnPolicy, setting.RowName("rules", row.Number))
+	t, err := setting.PolicyRow(row.Number)
 	if err != nil {
 		return nil
 	}

@@ -6,7 +6,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -34,28 +33,16 @@ type Rule struct {
 	Broken bool           // it cannot be read
 }
 
-// Named is an address, a service or a zone of a firewall, and who refers to it.
-type Named struct {
-	Kind     setting.Kind
-	Name     string
-	Purpose  string
-	Settings network.Settings
-	UsedBy   []string
-}
-
 // Policy is that of a firewall.
 type Policy struct {
 	Device    string
 	Decides   bool // it has a policy; without one everything passes
 	Rules     []Rule
-	Names     []Named
+	Names     []setting.FirewallName
 	Unmatched uint64    // sessions that were denied because no rule fits
 	Counted   time.Time // since when it counts, zero where that is not known
 	SeenAt    time.Time
 }
-
-// object is that of a policy.
-var object = setting.Object(setting.OnPolicy, setting.MainPolicy)
 
 // Has tells whether a device can have a policy.
 func (s *Service) Has(device string) bool {
@@ -75,8 +62,8 @@ func (s *Service) Of(ctx context.Context, device string) (Policy, error) {
 	}
 	out := s.plain(v)
 	for i := range out.Rules {
-		if set, err := setting.Lookup(setting.OnPolicy, setting.RowName("rules", out.Rules[i].Number)); err == nil {
-			_, out.Rules[i].Layer, _ = stage.Layers.Holds(stage.Spots[device], object, set)
+		if set, err := setting.PolicyRow(out.Rules[i].Number); err == nil {
+			_, out.Rules[i].Layer, _ = stage.Layers.Holds(stage.Spots[device], setting.PolicyObject, set)
 		}
 	}
 	return out, nil
@@ -95,7 +82,7 @@ func (s *Service) plain(v fleet.View) Policy {
 		out.Unmatched, out.Counted = st.Unmatched, st.Since
 	}
 	findings := p.Analyse(local(v.Config, s.Now()), v.Inside.Policy)
-	for _, row := range setting.RowsOf(v.Config.Objects[object], "rules") {
+	for _, row := range setting.RowsOf(v.Config.Objects[setting.PolicyObject], "rules") {
 		r := Rule{Text: row.Text}
 		var err error
 		if r.PolicyRule, err = setting.ParsePolicyRule(row); err != nil {
@@ -111,20 +98,7 @@ func (s *Service) plain(v fleet.View) Policy {
 		}
 		out.Rules = append(out.Rules, r)
 	}
-	used := map[string][]string{}
-	for _, n := range setting.NamedIn(v.Config) {
-		key := setting.Object(n.Kind, n.Name)
-		if text := n.String(); !slices.Contains(used[key], text) {
-			used[key] = append(used[key], text)
-		}
-	}
-	for _, o := range setting.Objects(v.Config) {
-		switch k := setting.KindOf(o); k {
-		case setting.OnSecurityZone, setting.OnAddress, setting.OnService:
-			settings := v.Config.Objects[o]
-			out.Names = append(out.Names, Named{Kind: k, Name: strings.TrimPrefix(o, string(k)+"/"), Purpose: settings["purpose"], Settings: settings, UsedBy: used[o]})
-		}
-	}
+	out.Names = setting.FirewallNames(v.Config)
 	return out
 }
 
