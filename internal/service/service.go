@@ -144,7 +144,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	writer, _ := connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Feed, o.Log)
-	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Now: time.Now}
+	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Inventory: s.Inventory, Network: s.Changes, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)

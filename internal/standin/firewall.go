@@ -17,6 +17,27 @@ type firewall struct {
 	decides bool // it has a policy
 	zones   []securityZone
 	rules   []policyRule
+	byHours bool // some rule holds at hours only
+	known   verdicts
+}
+
+// verdicts are how a policy decided on sessions, for as long as it decides on them alike.
+type verdicts struct {
+	until time.Time
+	of    map[asked]verdict
+}
+
+type asked struct {
+	from, to       int // VLANs; 0 is what is outside
+	source, target netip.Addr
+	protocol       string
+	port           int
+}
+
+type verdict struct {
+	rule    int
+	allowed bool
+	within  bool // both are of one zone: nothing is decided
 }
 
 type securityZone struct {
@@ -169,6 +190,7 @@ func (c *compiled) compileFirewall(tree *xmlnode.Node) {
 			if t, err := time.ParseInLocation(time.DateOnly, n.TextAt("until"), c.zone); err == nil {
 				r.until = t.AddDate(0, 0, 1)
 			}
+			c.firewall.byHours = c.firewall.byHours || r.schedule != ""
 			c.firewall.rules = append(c.firewall.rules, r)
 		}
 	}
@@ -292,6 +314,12 @@ type conversation struct {
 	part     float64 // of what it sends and receives
 }
 
+// saying is a conversation with its addresses.
+type saying struct {
+	conversation
+	source, target netip.Addr
+}
+
 // Who stations talk to: servers in the house, and the world outside.
 const (
 	bookingServer = "10.1.20.30"
@@ -322,51 +350,92 @@ func conversationsOf(h *host, siteNet int) []conversation {
 	return nil
 }
 
-// guardian is the firewall of a site that decides what passes there, and whether one stands there at all.
-func (w *World) guardian(siteNet int) (d *device, guarded bool) {
+// guard finds the firewall of each site that decides what passes there: nil where one stands there and none works.
+func (w *World) guard() {
+	w.guardians = map[int]*device{}
 	for _, name := range w.firewalls {
 		f := w.devices[name]
-		if f.spec.SiteNet != siteNet || !f.cfg.firewall.decides {
+		site := f.spec.SiteNet
+		if !f.cfg.firewall.decides || w.guardians[site] != nil {
 			continue
 		}
-		guarded = true
-		if d == nil && f.powered && !f.booting && !f.hung && slices.ContainsFunc(f.spec.Ports, func(p PortSpec) bool { return f.ports[p.Name].up }) {
-			d = f
+		w.guardians[site] = nil
+		if f.powered && !f.booting && !f.hung && slices.ContainsFunc(f.spec.Ports, func(p PortSpec) bool { return f.ports[p.Name].up }) {
+			w.guardians[site] = f
 		}
 	}
-	return d, guarded
 }
 
-// converse tells what part of what a station says gets through the firewall of its site.
+// converse tells what part of what a station says gets through the firewalls of its site, and of that of whom it speaks to.
 func (w *World) converse(h *host, span time.Duration, now time.Time) float64 {
 	site := w.devices[h.at.device].spec.SiteNet
-	by, guarded := w.guardian(site)
-	from, err := netip.ParseAddr(h.IP)
-	if !guarded || err != nil {
+	if h.says == nil {
+		h.says = []saying{}
+		if from, err := netip.ParseAddr(h.IP); err == nil {
+			for _, c := range conversationsOf(h, site) {
+				h.says = append(h.says, saying{c, from, netip.MustParseAddr(c.to)})
+			}
+		}
+	}
+	if len(h.says) == 0 || len(w.guardians) == 0 {
 		return 1
 	}
-	passes := 1.0
-	for _, c := range conversationsOf(h, site) {
-		to := netip.MustParseAddr(c.to)
-		if by == nil {
-			passes -= c.part
-			continue
+	passes, sessions := 1.0, span.Seconds()/sessionEvery.Seconds()
+	vlan := h.joined(w.devices[h.at.device].cfg)
+	for _, c := range h.says {
+		from, to := c.source, c.target
+		b := to.As4()
+		there, far := int(b[1]), int(b[2])
+		let := true
+		switch inside := b[0] == 10; {
+		case inside && there == site:
+			let = w.judged(site, vlan, far, from, to, c.conversation, sessions, now)
+		case inside:
+			let = w.judged(site, vlan, 0, from, to, c.conversation, sessions, now) && w.judged(there, 0, far, from, to, c.conversation, sessions, now)
+		default:
+			let = w.judged(site, vlan, 0, from, to, c.conversation, sessions, now)
 		}
-		fw := &by.cfg.firewall
-		zone, far := fw.zoneOf(h.joined(w.devices[h.at.device].cfg)), fw.zoneOf(0)
-		if b := to.As4(); b[0] == 10 && int(b[1]) == site {
-			far = fw.zoneOf(int(b[2]))
-		}
-		if zone == far && zone != "" {
-			continue // within a zone nothing is decided
-		}
-		rule, allowed := by.cfg.decide(zone, far, from, to, c.protocol, c.port, now)
-		by.judge(rule, span.Seconds()/sessionEvery.Seconds(), now)
-		if !allowed {
+		if !let {
 			passes -= c.part
 		}
 	}
 	return max(passes, 0)
+}
+
+// judged asks the firewall of a site about sessions between two VLANs of it; 0 is what is outside.
+func (w *World) judged(site, from, to int, source, target netip.Addr, c conversation, sessions float64, now time.Time) bool {
+	g, guarded := w.guardians[site]
+	if !guarded || g == nil {
+		return !guarded
+	}
+	v := g.cfg.verdictOn(asked{from, to, source, target, c.protocol, c.port}, now)
+	if !v.within {
+		g.judge(v.rule, sessions, now)
+	}
+	return v.allowed
+}
+
+// verdictOn is how the policy decides on a session between two VLANs.
+func (c *compiled) verdictOn(q asked, now time.Time) verdict {
+	f := &c.firewall
+	if !now.Before(f.known.until) || f.known.of == nil {
+		at := now.In(c.zone)
+		until := time.Date(at.Year(), at.Month(), at.Day()+1, 0, 0, 0, 0, c.zone)
+		if f.byHours {
+			until = at.Truncate(time.Minute).Add(time.Minute)
+		}
+		f.known = verdicts{until, map[asked]verdict{}}
+	}
+	if v, known := f.known.of[q]; known {
+		return v
+	}
+	v := verdict{allowed: true, within: true}
+	if near, far := f.zoneOf(q.from), f.zoneOf(q.to); near != far || near == "" {
+		v.within = false
+		v.rule, v.allowed = c.decide(near, far, q.source, q.target, q.protocol, q.port, now)
+	}
+	f.known.of[q] = v
+	return v
 }
 
 func (d *device) judge(rule int, sessions float64, now time.Time) {
@@ -383,7 +452,7 @@ func (d *device) judge(rule int, sessions float64, now time.Time) {
 }
 
 // firewallState tells how often each rule decided.
-func (d *device) firewallState(fw *xmlnode.Node, _ time.Time) {
+func (d *device) firewallState(fw *xmlnode.Node, now time.Time) {
 	x := in("ep-fw")
 	for _, p := range fw.All("policy") {
 		for _, r := range p.All("rule") {
@@ -400,9 +469,63 @@ func (d *device) firewallState(fw *xmlnode.Node, _ time.Time) {
 			none = j.sessions
 		}
 		since := d.world.began
+		if since.IsZero() {
+			since = now
+		}
 		if d.booted.After(since) {
 			since = d.booted
 		}
 		p.Add(x.leaf("counted-since", since.UTC().Format(time.RFC3339)), x.count("unmatched", none))
 	}
+}
+
+// Reaches tells whether a session of one station to another, both named by address, gets there: what a frame does, for tests to hold answers against.
+func (w *World) Reaches(from, to, protocol string, port int) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	a, hasA := w.find(from)
+	b, hasB := w.find(to)
+	if !hasA || !hasB || a.host == nil || !w.answers(a) || !w.answers(b) {
+		return false
+	}
+	near := w.around(a.room)
+	if _, there := near[b.room]; there && a.room.vlan == b.room.vlan && a.device.spec.SiteNet == b.device.spec.SiteNet {
+		return true
+	}
+	var gateway *device
+	for _, name := range w.gateways {
+		g := w.devices[name]
+		if _, there := near[room{name, a.room.vlan}]; there && g.spec.SiteNet == a.device.spec.SiteNet && g.powered && !g.booting && !g.hung {
+			gateway = g
+			break
+		}
+	}
+	if gateway == nil {
+		return false
+	}
+	source, err1 := netip.ParseAddr(a.ip)
+	target, err2 := netip.ParseAddr(b.ip)
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	w.guard()
+	c := conversation{protocol: protocol, port: port}
+	mine, theirs, now := a.device.spec.SiteNet, b.device.spec.SiteNet, w.clock.now()
+	if mine == theirs {
+		if !w.judged(mine, a.room.vlan, b.room.vlan, source, target, c, 0, now) {
+			return false
+		}
+	} else if !w.judged(mine, a.room.vlan, 0, source, target, c, 0, now) || !w.judged(theirs, 0, b.room.vlan, source, target, c, 0, now) {
+		return false
+	}
+	edges, _ := w.overlay(gateway, theirs)
+	if edges == nil && mine != theirs {
+		return false
+	}
+	last := gateway
+	if len(edges) > 0 {
+		last = edges[len(edges)-1]
+	}
+	_, there := w.around(room{last.spec.Name, b.room.vlan})[b.room]
+	return there
 }

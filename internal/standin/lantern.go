@@ -513,6 +513,11 @@ func housePolicy(siteNet int, model string) *FirewallSpec {
 	}
 	f.Rules[5].To = nil
 	switch siteNet {
+	case 1: // the servers stand here
+		f.Rules = append(f.Rules, RuleSpec{100, "allow", []string{"outside"}, []string{"office"}, []string{"inside"}, []string{"booking"}, []string{"web"}, "", "all sites sell and check tickets", false},
+			RuleSpec{110, "allow", []string{"outside"}, []string{"voice"}, []string{"inside"}, []string{"call-servers"}, []string{"calls"}, "", "", false},
+			RuleSpec{120, "allow", []string{"outside"}, []string{"cameras"}, []string{"inside"}, []string{"recorders"}, []string{"video"}, "", "", false},
+			RuleSpec{130, "allow", []string{"outside"}, []string{"docks"}, []string{"inside"}, []string{"dock-servers"}, []string{"crane-control"}, "", "", false})
 	case 2: // what was meant for a while, and what another rule decides before
 		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"outside"}, []string{"docks", "office"}, nil, nil, []string{"remote-desks"}, "2026-09-30", "the crane maker looks after his cranes, until the end of September", true},
 			RuleSpec{90, "allow", []string{"guests"}, []string{"office"}, nil, []string{"desks"}, []string{"file-sharing"}, "", "the printer of the ticket office, for passengers", false})

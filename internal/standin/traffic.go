@@ -53,6 +53,7 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	if w.began.IsZero() {
 		w.began = now
 	}
+	w.guard()
 	flows := make([]passing, 0, len(w.hosts))
 	for _, h := range w.hosts {
 		p := w.devices[h.at.device].ports[h.at.port]

@@ -68,6 +68,7 @@ type World struct {
 	ringWas   map[string]string   // how each ring was
 	gateways  []string            // where VLANs end
 	firewalls []string
+	guardians map[int]*device // the firewall of each site that decides; nil where none works
 	// What settle works out.
 	tree *spanning
 	ways map[int]map[room]*cable // by VLAN, as they are asked for
@@ -97,12 +98,13 @@ type host struct {
 	port *portSim
 	cut  bool
 
-	route   []hop   // the ports that its frames pass up to the gateway, as long as nothing changes
-	routed  bool    // route is known
-	slot    int64   // of the time in which it stays at one access point
-	away    bool    // it is not there at all
-	asleep  bool    // it sends and answers nothing until a wake-up frame comes
-	in, out float64 // octets, as its access point counts them since it joined
+	route   []hop    // the ports that its frames pass up to the gateway, as long as nothing changes
+	routed  bool     // route is known
+	slot    int64    // of the time in which it stays at one access point
+	away    bool     // it is not there at all
+	asleep  bool     // it sends and answers nothing until a wake-up frame comes
+	says    []saying // to whom it keeps talking
+	in, out float64  // octets, as its access point counts them since it joined
 }
 
 type portSim struct {

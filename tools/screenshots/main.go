@@ -152,7 +152,8 @@ func pages(b *browser.Browser, t terminal) error {
 				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),
 				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "4"), t.command("", "change", "push", "4", "--at", "23:59"))
 		}),
-		chromedp.Navigate(base+"/changes?view=rules&tray=4"), browser.Shows("Waits to be pushed"), picture("waiting"),
+		chromedp.Navigate(base+"/changes?view=rules&tray=4"), browser.Shows("Waits to be pushed"),
+		chromedp.Navigate(base+"/policies?firewall=th-fw-01"), browser.Shows("its last day is over"), picture("policies"),
 		chromedp.Navigate(base+"/changes?tray=3"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/firmware?view=library"), browser.Shows("Enhanced open"), picture("firmware"),

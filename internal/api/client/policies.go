@@ -23,3 +23,8 @@ func (c *Client) Policy(ctx context.Context, device string) (out v1.Policy, err 
 func (c *Client) ChangePolicy(ctx context.Context, number int64) (out v1.PolicyDeltas, err error) {
 	return out, c.call(ctx, http.MethodGet, fmt.Sprintf("/changes/%d/policy", number), nil, &out)
 }
+
+// Reach asks whether one end reaches another by a service.
+func (c *Client) Reach(ctx context.Context, in v1.ReachRequest) (v1.Reach, error) {
+	return post[v1.Reach](ctx, c, "/reach", in)
+}

@@ -2,12 +2,15 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/service/policies"
@@ -62,6 +65,68 @@ func (s *server) policyRoutes(api huma.API) {
 			}
 			return &body[v1.PolicyDeltas]{out}, nil
 		})
+}
+
+// reachRoutes answer whether one end reaches another.
+func (s *server) reachRoutes(api huma.API) {
+	register(s, api, seeConfigurations, http.MethodPost, "/reach", "ask-reach", "Whether one end reaches another by a service, step by step, on the network as it is or as a draft would make it",
+		func(ctx context.Context, in *body[v1.ReachRequest]) (*body[v1.Reach], error) {
+			r := in.Body
+			if r.Protocol != "icmp" && r.Port == 0 {
+				return nil, fmt.Errorf("%w: name the port of %s, such as 443", errInvalid, r.Protocol)
+			}
+			ask := policies.Asked{From: r.From, To: r.To, Protocol: r.Protocol, Port: uint16(r.Port), //nolint:gosec // it is bounded by the contract
+				Clients: within(ctx, rights.See, rights.Clients), Devices: within(ctx, rights.See, rights.Devices)}
+			if r.Change > 0 {
+				c, err := s.seenChange(ctx, r.Change)
+				if err != nil {
+					return nil, err
+				}
+				ask.Draft = c.Edits
+			}
+			a, from, to, err := s.Policies.Reach(ctx, ask)
+			if err != nil {
+				return nil, err
+			}
+			return &body[v1.Reach]{s.reachOut(ctx, a, from, to)}, nil
+		})
+}
+
+// reachOut is an answer as far as who asks may see what lies on the way.
+func (s *server) reachOut(ctx context.Context, a reach.Answer, from, to reach.End) v1.Reach {
+	called := func(e reach.End) string {
+		if address := e.Address.String(); address != e.Name {
+			return e.Name + ", " + address
+		}
+		return e.Name
+	}
+	out := v1.Reach{Verdict: string(a.Verdict), Why: a.Why, From: called(from), To: called(to), Hops: []v1.ReachHop{}}
+	const hidden = "it passes what you may not see"
+	for _, h := range a.Hops {
+		one := v1.ReachHop{Device: h.Device, In: h.In, Out: h.Out, VLAN: int(h.VLAN), Verdict: string(h.Verdict), What: h.What, Object: h.Object, Row: h.Row, Line: h.Line}
+		if h.Device != "" && s.onDevice(ctx, seeConfigurations, h.Device) != nil || !s.mayRead(ctx, h.What) {
+			one = v1.ReachHop{Verdict: string(h.Verdict), What: hidden}
+			if h.Verdict != reach.Passes {
+				one.What = "it ends at what you may not see"
+				out.Why = one.What
+			}
+			if n := len(out.Hops); n > 0 && out.Hops[n-1].What == one.What {
+				continue
+			}
+		}
+		out.Hops = append(out.Hops, one)
+	}
+	return out
+}
+
+// mayRead tells whether a text names no device that who makes the request may not see.
+func (s *server) mayRead(ctx context.Context, text string) bool {
+	for _, v := range s.Fleet.Views() {
+		if strings.Contains(text, v.Name) && s.onDevice(ctx, seeConfigurations, v.Name) != nil {
+			return false
+		}
+	}
+	return true
 }
 
 func summaryOut(p policies.Policy, site string) v1.PolicySummary {

@@ -117,6 +117,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)
+	s.reachRoutes(api)
 	s.firmwareRoutes(api)
 	s.noticeRoutes(api)
 	s.settingRoutes(api)

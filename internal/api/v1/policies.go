@@ -69,3 +69,34 @@ type PolicyDeltas struct {
 	Items []PolicyDelta `json:"items"`
 	Whole bool          `json:"whole" doc:"Nothing more is opened or closed than is told"`
 }
+
+// ReachRequest asks whether one end reaches another by a service.
+type ReachRequest struct {
+	From     string `json:"from" minLength:"1" maxLength:"100" doc:"An address, a hardware address, or the name of an end station or a device"`
+	To       string `json:"to" minLength:"1" maxLength:"100" doc:"The same"`
+	Protocol string `json:"protocol" enum:"tcp,udp,icmp"`
+	Port     int    `json:"port,omitempty" minimum:"0" maximum:"65535" doc:"Of the destination, of tcp and udp"`
+	Change   int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"As the network would be after this draft; as it is when left out"`
+}
+
+// ReachHop is a step of a way.
+type ReachHop struct {
+	Device  string `json:"device,omitempty" doc:"Left out for one that you may not see"`
+	In      string `json:"in,omitempty" doc:"The port by which it comes in"`
+	Out     string `json:"out,omitempty" doc:"The port, or the interface of a route, by which it leaves"`
+	VLAN    int    `json:"vlan,omitempty"`
+	Verdict string `json:"verdict" enum:"passes,stops,unknown"`
+	What    string `json:"what" doc:"What happens there"`
+	Object  string `json:"object,omitempty" doc:"What decides: policy/main, acl/desks"`
+	Row     int    `json:"row,omitempty" doc:"The number of the line of it that decides"`
+	Line    string `json:"line,omitempty" doc:"That line"`
+}
+
+// Reach is whether one end reaches another, and the way.
+type Reach struct {
+	Verdict string     `json:"verdict" enum:"passes,stops,unknown"`
+	Why     string     `json:"why,omitempty" doc:"Where it does not pass, or nobody knows"`
+	From    string     `json:"from" doc:"Who was meant, with the address"`
+	To      string     `json:"to"`
+	Hops    []ReachHop `json:"hops"`
+}

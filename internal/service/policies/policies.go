@@ -4,6 +4,7 @@ package policies
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -11,17 +12,24 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/policy"
 	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/service/changes"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/layers"
 	"example.net/everypost/internal/store"
 )
 
 // Service is the capability.
 type Service struct {
-	Fleet  *fleet.Fleet
-	Layers *layers.Service
-	Now    func() time.Time
+	Fleet     *fleet.Fleet
+	Layers    *layers.Service
+	Inventory *inventory.Service
+	Network   *changes.Service
+	Now       func() time.Time
 }
+
+// ErrInvalid tells that something is asked that cannot be answered.
+var ErrInvalid = errors.New("that cannot be answered")
 
 // Rule is a rule of a firewall as it runs.
 type Rule struct {

@@ -38,6 +38,11 @@ func StartPart(t *testing.T, entry string, sites ...string) *Rig {
 			p.Hosts = append(p.Hosts, h)
 		}
 	}
+	for _, t := range whole.Tunnels {
+		if of(t.A) && of(t.B) {
+			p.Tunnels = append(p.Tunnels, t)
+		}
+	}
 	p.Entries = []string{entry}
 	w, err := standin.New(p, standin.Options{User: DeviceUser, Password: DevicePassword})
 	require.NoError(t, err)

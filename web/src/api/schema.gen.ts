@@ -2426,6 +2426,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Whether one end reaches another by a service, step by step, on the network as it is or as a draft would make it
+         * @description Needs the right to see configuration.
+         */
+        post: operations["ask-reach"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/right-meanings": {
         parameters: {
             query?: never;
@@ -6765,6 +6785,57 @@ export interface components {
              * @description Part of the link's speed that the busier direction takes
              */
             use_percent?: number;
+        };
+        Reach: {
+            /** @description Who was meant, with the address */
+            from: string;
+            hops: components["schemas"]["ReachHop"][];
+            to: string;
+            /** @enum {string} */
+            verdict: "passes" | "stops" | "unknown";
+            /** @description Where it does not pass, or nobody knows */
+            why?: string;
+        };
+        ReachHop: {
+            /** @description Left out for one that you may not see */
+            device?: string;
+            /** @description The port by which it comes in */
+            in?: string;
+            /** @description That line */
+            line?: string;
+            /** @description What decides: policy/main, acl/desks */
+            object?: string;
+            /** @description The port, or the interface of a route, by which it leaves */
+            out?: string;
+            /**
+             * Format: int64
+             * @description The number of the line of it that decides
+             */
+            row?: number;
+            /** @enum {string} */
+            verdict: "passes" | "stops" | "unknown";
+            /** Format: int64 */
+            vlan?: number;
+            /** @description What happens there */
+            what: string;
+        };
+        ReachRequest: {
+            /**
+             * Format: int64
+             * @description As the network would be after this draft; as it is when left out
+             */
+            change?: number;
+            /** @description An address, a hardware address, or the name of an end station or a device */
+            from: string;
+            /**
+             * Format: int64
+             * @description Of the destination, of tcp and udp
+             */
+            port?: number;
+            /** @enum {string} */
+            protocol: "tcp" | "udp" | "icmp";
+            /** @description The same */
+            to: string;
         };
         Reading: {
             /** Format: int64 */
@@ -12140,6 +12211,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"];
+                };
             };
             /** @description Error */
             default: {

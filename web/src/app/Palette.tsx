@@ -76,6 +76,13 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         run: go(kept("/policies")),
       },
       {
+        id: "reach",
+        words: "reach can it pass way path blocked why firewall access list",
+        group: "Do",
+        show: "Can one end reach another?",
+        run: go(kept("/policies?view=reach")),
+      },
+      {
         id: "backups",
         words: "backups configurations kept restore find",
         group: "Go to",

@@ -1,6 +1,7 @@
 import { useMemo } from "react";
 import { Link } from "react-router";
-import type { History, NetworkClient } from "../../api/client";
+import { allowed, type History, type NetworkClient } from "../../api/client";
+import { useMe } from "../../api/queries";
 import { Chart, type Line } from "../../ui/chart";
 import { Empty, Failure, Modal } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
@@ -71,6 +72,7 @@ export default function ClientDialog({ c, close }: { c: NetworkClient; close: ()
 
 /** The way from it to where its site is entered, with what is wrong there; and what can be tried from here. */
 function Way({ mac }: { mac: string }) {
+  const me = useMe().data;
   const way = useClientWay(mac);
   if (way.isError)
     return (
@@ -93,6 +95,14 @@ function Way({ mac }: { mac: string }) {
             title="Have the last device of the way ping it"
           >
             Ping it
+          </Link>
+        )}
+        {w.client.address && me && allowed(me, "see", "configuration") && (
+          <Link
+            to={`/policies?view=reach&from=${encodeURIComponent(w.client.address)}`}
+            title="What it can reach, by which line"
+          >
+            Can it reach…
           </Link>
         )}
         {first && !w.client.ssid && (

@@ -13,6 +13,7 @@ import { Choices, Empty, Failure, Panel, ScrollRegion } from "../../ui/controls"
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, many } from "../../ui/time";
 import { usePolicies, usePolicy } from "./queries";
+import { Reach } from "./Reach";
 
 const count = (n: number) => n.toLocaleString("en-GB");
 
@@ -33,13 +34,27 @@ const order = Object.keys(faultShape);
 export function PoliciesPage({ me }: { me: Person }) {
   const [scope] = useScope();
   const [picked, pick] = useView("firewall");
+  const [view, setView] = useView("view");
   const list = usePolicies(scope);
   const items = list.data?.items ?? [];
   const name = items.some((p) => p.device === picked) ? picked : (items[0]?.device ?? "");
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
-      <h1 className="text-lg font-semibold">Policies</h1>
-      {list.isError ? (
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <h1 className="text-lg font-semibold">Policies</h1>
+        <Choices
+          label="What is shown"
+          value={view}
+          of={[
+            ["", "Rules"],
+            ["reach", "Can it reach?"],
+          ]}
+          pick={setView}
+        />
+      </div>
+      {view === "reach" ? (
+        <Reach me={me} />
+      ) : list.isError ? (
         <Failure error={list.error} retry={() => void list.refetch()} />
       ) : items.length === 0 && list.data ? (
         <Panel>
@@ -49,7 +64,7 @@ export function PoliciesPage({ me }: { me: Person }) {
           </Empty>
         </Panel>
       ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-3 lg:grid-cols-[270px_minmax(0,1fr)]">
+        <div className="grid grid-cols-[minmax(0,1fr)] items-start gap-3 lg:grid-cols-[228px_minmax(0,1fr)]">
           <Panel title={many(items.length, "firewall")}>
             <ul className="grid">
               {items.map((p) => (
@@ -212,7 +227,7 @@ function Rule({ r }: { r: PolicyRule }) {
       <Cells list={r.service} />
       <td className="px-2 py-1 text-right tabular-nums">{r.sessions === undefined ? "" : count(r.sessions)}</td>
       <td className="whitespace-nowrap px-2 py-1 text-soft">{r.last_at ? <Ago at={r.last_at} /> : "never"}</td>
-      <td className="min-w-40 px-2 py-1">
+      <td className="min-w-36 px-2 py-1">
         {r.note && <p>{r.note}</p>}
         {(r.during || r.until || r.log || r.layer) && (
           <p className="text-soft">
@@ -305,7 +320,9 @@ function Names({ p, kind }: { p: Policy; kind: string }) {
               <td className="whitespace-nowrap px-2 py-1 font-mono">
                 <Link to={kept(`/devices/${p.device}?tab=settings&object=${kind}/${n.name}`)}>{n.name}</Link>
               </td>
-              <td className="px-2 py-1 font-mono">{meaning(n) || <span className="text-soft">nothing</span>}</td>
+              <td className="min-w-24 px-2 py-1 font-mono">
+                {meaning(n) || <span className="text-soft">nothing</span>}
+              </td>
               <td className="px-2 py-1">
                 {n.used_by.length === 0 ? (
                   <span className="text-soft">nobody</span>

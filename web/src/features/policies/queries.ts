@@ -1,5 +1,5 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, take } from "../../api/client";
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { api, type ReachRequest, take } from "../../api/client";
 import { keys } from "../../api/queries";
 
 /** The firewalls in the scope with what they let pass. */
@@ -26,3 +26,7 @@ export const useChangePolicy = (number: number, as: string, on: boolean) =>
     enabled: on,
     placeholderData: keepPreviousData,
   });
+
+/** Whether one end reaches another by a service. */
+export const useReach = () =>
+  useMutation({ mutationFn: (body: ReachRequest) => take(api.POST("/api/v1/reach", { body })) });

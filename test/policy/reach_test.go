@@ -1,0 +1,161 @@
+package policy_test
+
+import (
+	"math/rand/v2"
+	"net/http"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"example.net/everypost/internal/api/client"
+	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/standin"
+	"example.net/everypost/internal/testing/browser"
+	"example.net/everypost/internal/testing/rig"
+)
+
+var services = []struct {
+	protocol string
+	port     int
+}{{"tcp", 443}, {"tcp", 554}, {"tcp", 445}, {"tcp", 3389}, {"udp", 5060}, {"udp", 53}, {"icmp", 0}}
+
+// stations are those of which an address is known, that are there.
+func stations(t *testing.T, r *rig.Rig) (out []v1.NetworkClient) {
+	t.Helper()
+	require.Eventually(t, func() bool {
+		list, err := r.Clients(t.Context(), client.Query{Limit: 1000})
+		require.NoError(t, err)
+		out = nil
+		for _, c := range list.Items {
+			if c.Here && c.Address != "" {
+				out = append(out, c)
+			}
+		}
+		return len(out) > 60
+	}, rig.WaitLong, rig.WaitStep)
+	return out
+}
+
+// The answer to whether one station reaches another equals what a frame does in the simulated world, which shares no code with it: as the network
+// is, after cables were cut, and after VLANs and rules were changed. Where both see the network in motion, the question is asked again.
+func TestReachEqualsWhatAFrameDoes(t *testing.T) {
+	t.Parallel()
+	r := rig.StartPart(t, "hh-edge-01", "northgate", "harbour-house", "oyster-landing")
+	r.AwaitAll(t)
+	devices, err := r.Devices(t.Context(), client.Query{Limit: 100})
+	require.NoError(t, err)
+	for _, d := range devices.Items {
+		site := map[string]string{"ng": "northgate", "hh": "harbour-house", "ol": "oyster-landing"}[d.Name[:2]]
+		require.NoError(t, r.PutSite(t.Context(), site, v1.SiteRequest{Title: site, Entry: d.Name[:2] + "-edge-01"}))
+		require.NoError(t, r.Describe(t.Context(), d.Name, v1.DeviceDescription{Site: site}))
+	}
+	rng := rand.New(rand.NewPCG(15, 7))
+	answers := map[bool]int{}
+	ask := func(questions int, what string) {
+		list := stations(t, r)
+		for range questions {
+			from, to, s := list[rng.IntN(len(list))], list[rng.IntN(len(list))], services[rng.IntN(len(services))]
+			if from.MAC == to.MAC {
+				continue
+			}
+			var got v1.Reach
+			assert.Eventually(t, func() bool {
+				var err error
+				got, err = r.Reach(t.Context(), v1.ReachRequest{From: from.MAC, To: to.MAC, Protocol: s.protocol, Port: s.port})
+				require.NoError(t, err)
+				return (got.Verdict == "passes") == r.World.Reaches(from.Address, to.Address, s.protocol, s.port)
+			}, rig.WaitLong, rig.WaitStep, "%s: %s to %s by %s/%d: %s, %s", what, from.Address, to.Address, s.protocol, s.port, got.Verdict, got.Why)
+			if t.Failed() {
+				for _, h := range got.Hops {
+					t.Log(h)
+				}
+				t.FailNow()
+			}
+			answers[got.Verdict == "passes"]++
+		}
+	}
+	ask(120, "as it is")
+	r.PushAndKeep(t, r.Draft(t, [3]string{"ng-fw-01:policy/main", "rules/55", "allow from office,voice to any log on"}, [3]string{"ol-fw-01:policy/main", "rules/55", "allow from outside to voice,office"}))
+	ask(80, "more rules")
+	require.NoError(t, r.World.Throw(standin.Cut, "ng-sw-01:1/1/49"))
+	ask(60, "a cable cut")
+	assert.Greater(t, answers[true], 10, "some pass")
+	assert.Greater(t, answers[false], 10, "some do not")
+}
+
+// A question is asked of a draft before anything is sent; of what nobody saw it is said that nobody knows; what is no question is refused.
+func TestReachOfADraft(t *testing.T) {
+	t.Parallel()
+	r := northgate(t)
+	list := stations(t, r)
+	var phone, desk v1.NetworkClient
+	for _, c := range list {
+		switch c.VLAN {
+		case 30:
+			phone = c
+		case 20:
+			desk = c
+		}
+	}
+	in := v1.ReachRequest{From: phone.Address, To: desk.MAC, Protocol: "tcp", Port: 80}
+	got, err := r.Reach(t.Context(), in)
+	require.NoError(t, err)
+	assert.Equal(t, "stops", got.Verdict)
+	assert.Contains(t, got.Why, "ng-fw-01: no rule fits it from voice to office")
+	c := r.Draft(t, [3]string{policy, "rules/15", "allow from voice to office service web"})
+	in.Change = c.Number
+	got, err = r.Reach(t.Context(), in)
+	require.NoError(t, err)
+	assert.Equal(t, "passes", got.Verdict)
+	decides := got.Hops[len(got.Hops)-1]
+	for _, h := range got.Hops {
+		if h.Object != "" {
+			decides = h
+		}
+	}
+	assert.Equal(t, v1.ReachHop{Device: "ng-fw-01", Verdict: "passes", What: "rule 15 lets it pass from voice to office", Object: "policy/main", Row: 15, Line: "allow from voice to office service web"}, decides)
+	in.Change = 0
+	in.To = "10.9.9.9"
+	got, err = r.Reach(t.Context(), in)
+	require.NoError(t, err)
+	assert.NotEqual(t, "passes", got.Verdict)
+	for says, bad := range map[string]v1.ReachRequest{
+		"name the port of tcp":   {From: phone.Address, To: desk.Address, Protocol: "tcp"},
+		"is called so":           {From: "nobody", To: desk.Address, Protocol: "icmp"},
+		"end station 02:00:00":   {From: "02:00:00:00:00:01", To: desk.Address, Protocol: "icmp"},
+		"expected value to be":   {From: phone.Address, To: desk.Address, Protocol: "gre"},
+		"expected number <= 655": {From: phone.Address, To: desk.Address, Protocol: "tcp", Port: 70000},
+		"change 999":             {From: phone.Address, To: desk.Address, Protocol: "tcp", Port: 80, Change: 999},
+	} {
+		_, err := r.Reach(t.Context(), bad)
+		require.Error(t, err, says)
+		assert.Contains(t, err.Error(), says)
+	}
+	// Who may not see the firewall is not told what it says.
+	near := r.Confine(t, "bram", "operator", "name in (ng-sw-01,ng-sw-02,ng-edge-01)")
+	got, err = near.Reach(t.Context(), v1.ReachRequest{From: phone.MAC, To: desk.MAC, Protocol: "tcp", Port: 80})
+	require.NoError(t, err)
+	assert.Equal(t, [2]string{"stops", "it ends at what you may not see"}, [2]string{got.Verdict, got.Why})
+	for _, h := range got.Hops {
+		assert.NotContains(t, h.Device+h.What+h.Line, "ng-fw-01")
+	}
+	away := r.Confine(t, "esker", "operator", "name = ng-ap-01")
+	_, err = away.Reach(t.Context(), v1.ReachRequest{From: phone.MAC, To: desk.MAC, Protocol: "tcp", Port: 80})
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "end station")
+
+	said := rig.SignedIn(t, r)
+	out := said.Run("", "reach", phone.Address, desk.Address, "tcp/80")
+	assert.Equal(t, 3, out.Code)
+	assert.Contains(t, out.Err, "no rule fits it from voice to office")
+	assert.Contains(t, said.Run("", "reach", phone.Address, desk.Address, "tcp/80", "--change", "1").Err, "It passes")
+	assert.Equal(t, 2, said.Run("", "reach", phone.Address, desk.Address, "http").Code)
+	b := rig.OpenConsole(t, r)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/policies?view=reach&from="+phone.Address), browser.Shows("Can one reach the other?"),
+		browser.Type(`input[placeholder="10.1.50.10"]`, desk.Address), browser.Replace(`input[aria-label="Port"]`, "80"), browser.Press("Can it?"), browser.Shows("It does not pass"),
+		browser.Press("as draft 1 makes it"), browser.Press("Can it?"), browser.Shows("rule 15 lets it pass from voice to office"),
+	))
+	assert.Empty(t, b.Complaints)
+}
