@@ -33,6 +33,7 @@ import (
 	"example.net/everypost/internal/service/passwords"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/policies"
+	"example.net/everypost/internal/service/promises"
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/snapshots"
@@ -90,6 +91,7 @@ type Service struct {
 	Jobs       *jobs.Service
 	Firmware   *firmware.Service
 	Policies   *policies.Service
+	Promises   *promises.Service
 	lock       *os.File
 }
 
@@ -134,7 +136,8 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Layers = layers.New(s.Store, s.Fleet, s.Inventory, s.Groups, leased, s.Feed, o.Log)
 	s.Rules = rules.New(s.Store, s.Inventory, s.Groups.Expand)
 	s.Permission = permission.New(s.Access, s.Inventory)
-	s.Changes = changes.New(changes.Parts{Fleet: s.Fleet, Store: s.Store, Layers: s.Layers, Feed: s.Feed, Leases: leased, Log: o.Log,
+	s.Promises = &promises.Service{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Log: o.Log, Now: time.Now}
+	s.Changes = changes.New(changes.Parts{Promises: s.Promises, Fleet: s.Fleet, Store: s.Store, Layers: s.Layers, Feed: s.Feed, Leases: leased, Log: o.Log,
 		Rules: s.Rules, Permits: s.Permission, Moved: s.Inventory.Move})
 	if err := s.Inventory.Start(ctx, s.Fleet); err != nil {
 		return err
@@ -156,7 +159,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Changes.Start()
-	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.brokenPromises, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
 		return err
 	}
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
@@ -177,6 +180,18 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	s.Layers.Start() // once it is known which devices changes are under way on
 	return nil
+}
+
+// brokenPromises are those that do not hold on what runs.
+func (s *Service) brokenPromises(ctx context.Context) map[string]map[string]any {
+	if list, err := s.Promises.List(ctx); err != nil || len(list) == 0 {
+		return nil
+	}
+	n, err := s.Changes.Network(ctx)
+	if err != nil {
+		return nil
+	}
+	return s.Promises.Broken(ctx, n.Asked(n.Configs))
 }
 
 // checkOwner is what the sealed text belongs to by which the key is known again.

@@ -28,3 +28,23 @@ func (c *Client) ChangePolicy(ctx context.Context, number int64) (out v1.PolicyD
 func (c *Client) Reach(ctx context.Context, in v1.ReachRequest) (v1.Reach, error) {
 	return post[v1.Reach](ctx, c, "/reach", in)
 }
+
+// Promises lists what must always, or must never, reach what.
+func (c *Client) Promises(ctx context.Context) (out v1.List[v1.Promise], err error) {
+	return out, c.call(ctx, http.MethodGet, "/promises", nil, &out)
+}
+
+// PutPromise promises something.
+func (c *Client) PutPromise(ctx context.Context, name string, in v1.PromiseRequest) (out v1.Promise, err error) {
+	return out, c.call(ctx, http.MethodPut, "/promises/"+url.PathEscape(name), in, &out)
+}
+
+// RemovePromise promises something no more.
+func (c *Client) RemovePromise(ctx context.Context, name string) error {
+	return c.call(ctx, http.MethodDelete, "/promises/"+url.PathEscape(name), nil, nil)
+}
+
+// TryPromise tells how a promise would stand.
+func (c *Client) TryPromise(ctx context.Context, in v1.PromiseRequest) (v1.Promise, error) {
+	return post[v1.Promise](ctx, c, "/promises/try", in)
+}

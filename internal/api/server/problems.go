@@ -31,6 +31,7 @@ import (
 	"example.net/everypost/internal/service/operations"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/policies"
+	"example.net/everypost/internal/service/promises"
 	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/store"
 )
@@ -101,7 +102,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, alarm.ErrRule), errors.Is(err, captures.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.Is(err, policies.ErrInvalid), errors.Is(err, firmware.ErrInvalid), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, alarm.ErrRule), errors.Is(err, captures.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.Is(err, policies.ErrInvalid), errors.Is(err, promises.ErrInvalid), errors.Is(err, firmware.ErrInvalid), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemCannot, err)
@@ -120,7 +121,7 @@ var (
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
 	detail := err.Error()
-	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, alarm.ErrRule, captures.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid, policies.ErrInvalid, firmware.ErrInvalid, firmware.ErrSigner} { // what is wrong comes first
+	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, alarm.ErrRule, captures.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid, policies.ErrInvalid, promises.ErrInvalid, firmware.ErrInvalid, firmware.ErrSigner} { // what is wrong comes first
 		detail = strings.TrimPrefix(detail, mark.Error()+": ")
 	}
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}

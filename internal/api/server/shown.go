@@ -168,6 +168,9 @@ func init() {
 	part[v1.PolicyName]()
 	part[v1.PolicyDeltas]()
 	part[v1.Reach]()
+	part[v1.Promise]() // of the whole network
+	part[v1.PromiseBreach]()
+	part[v1.PromiseRequest]()
 	part[v1.JobRunDetail]()
 	part[v1.JobPlan]()
 	part[v1.AlarmCounts]()

@@ -2,6 +2,7 @@ package alarm
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -23,6 +24,7 @@ const (
 	PowerBudget   = "power-budget"
 	Drift         = "drift"
 	DiskFull      = "disk-full"
+	Broken        = "promise"
 	radioLink     = "radio-link" // a trouble inside devices
 )
 
@@ -38,7 +40,7 @@ var types = func() map[string]Type {
 	out := map[string]Type{}
 	for _, t := range []Type{
 		{LinkDown, Major, 2 * time.Second}, {LinkPart, Minor, 5 * time.Second}, {TunnelDown, Major, 5 * time.Second}, {DeviceGone, Critical, 5 * time.Second},
-		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0},
+		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second},
 		{"input", Warning, 0}, {OwnRule, Warning, 0}, // a rule knows itself how long
 	} {
 		out[t.ID] = t
@@ -66,6 +68,8 @@ type Network struct {
 	Drift   map[string]int  // settings that differ from what is intended, by device
 	// Restarting are the devices that were told to restart: that they are gone is a warning, and of their links nothing is said.
 	Restarting map[string]bool
+	// Broken are promises that do not hold, by name, with what is told of them.
+	Broken map[string]map[string]any
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
 	DiskUsed float64
 }
@@ -138,6 +142,9 @@ func Standing(n Network) []Condition {
 		if l.Health == network.HealthDown || kind == LinkPart {
 			raise(kind, fact.ThePort(l.A.Device, l.A.Name), l.B.Device+":"+l.B.Name, map[string]any{"to": l.B.Device + ":" + l.B.Name, "down": l.Members - l.Up, "of": l.Members})
 		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(n.Broken)) {
+		raise(Broken, fact.Subject{}, name, n.Broken[name])
 	}
 	if n.DiskUsed >= fullDisk {
 		raise(DiskFull, fact.Subject{}, "", map[string]any{"percent": 100 * n.DiskUsed})

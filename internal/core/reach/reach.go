@@ -23,8 +23,21 @@ type Network struct {
 	Insides map[string]network.Inside
 	SiteOf  map[string]string
 	Links   []topology.Link
-	Gone    map[string]bool // devices that are not in hand
-	Owns    map[netip.Addr]string
+	Gone    map[string]bool       // devices that are not in hand
+	Owns    map[netip.Addr]string // devices by their addresses
+	linksAt map[string][]topology.Link
+}
+
+// indexed is the network ready for many questions.
+func (n Network) indexed() Network {
+	if n.linksAt != nil {
+		return n
+	}
+	n.linksAt = map[string][]topology.Link{}
+	for _, l := range n.Links {
+		n.linksAt[l.A.Device], n.linksAt[l.B.Device] = append(n.linksAt[l.A.Device], l), append(n.linksAt[l.B.Device], l)
+	}
+	return n
 }
 
 // End is one of two ends.
@@ -70,6 +83,7 @@ type Hop struct {
 type Answer struct {
 	Verdict Verdict
 	Why     string // of a verdict that is not good
+	Outage  bool   // it stops at what is gone or has no link: nobody said that it should
 	Hops    []Hop
 }
 
@@ -82,7 +96,7 @@ type asking struct {
 
 // Ask answers a question.
 func Ask(n Network, q Question) Answer {
-	a := &asking{n: n, q: q}
+	a := &asking{n: n.indexed(), q: q}
 	a.follow()
 	if a.answer.Verdict == "" {
 		a.answer.Verdict = Passes
@@ -109,6 +123,7 @@ func (a *asking) follow() {
 		a.end(Hop{Verdict: Unknown, What: fmt.Sprintf("nobody saw where %s is", from.Name)})
 		return
 	case a.n.Gone[from.Device]:
+		a.answer.Outage = true
 		a.end(Hop{Device: from.Device, Verdict: Stops, What: "it is not in hand, and what is at it cannot be told to pass"})
 		return
 	}
@@ -171,6 +186,7 @@ func (a *asking) leaves() bool {
 		return false
 	}
 	if st, known := a.n.States[from.Device].Ports[from.Port]; known && st.Oper != network.Up {
+		a.answer.Outage = true
 		at.Verdict, at.What = Stops, "the port has no link"
 		a.end(at)
 		return false
@@ -221,6 +237,7 @@ func (a *asking) arrives() {
 	to := a.q.To
 	at := Hop{Device: to.Device, Out: to.Port, VLAN: to.VLAN, Verdict: Passes, What: "it gets to " + to.Name}
 	if st, known := a.n.States[to.Device].Ports[to.Port]; to.Port != "" && known && st.Oper != network.Up {
+		a.answer.Outage = true
 		at.Verdict, at.What = Stops, "the port of "+to.Name+" has no link"
 		a.end(at)
 		return
@@ -238,10 +255,6 @@ func (a *asking) walk(from string, vlan network.VLANID, to string) bool {
 	if from == to {
 		return true
 	}
-	at := map[string][]topology.Link{}
-	for _, l := range a.n.Links {
-		at[l.A.Device], at[l.B.Device] = append(at[l.A.Device], l), append(at[l.B.Device], l)
-	}
 	came := map[place]topology.Link{}
 	start := place{from, vlan}
 	queue, seen := []place{start}, map[place]bool{start: true}
@@ -251,19 +264,22 @@ func (a *asking) walk(from string, vlan network.VLANID, to string) bool {
 		here := queue[0]
 		queue = queue[1:]
 		if here.device == to {
+			a.answer.Outage = false
 			a.told(start, here, came, before)
 			return true
 		}
-		for _, l := range at[here.device] {
+		for _, l := range a.n.linksAt[here.device] {
 			near, far := l.Other(here.device)
 			next := place{far.Device, topology.Cross(a.n.Configs[near.Device].Ports[near.Port], a.n.Configs[far.Device].Ports[far.Port], here.vlan)}
 			switch why := a.closed(near, far); {
 			case why != "":
-				refused = cmp.Or(refused, why)
+				if refused == "" {
+					refused, a.answer.Outage = why, true
+				}
 				continue
 			case next.vlan == 0:
 				if far.Device == to || refused == "" {
-					refused = a.notCarried(near, far, here.vlan)
+					refused, a.answer.Outage = a.notCarried(near, far, here.vlan), false
 				}
 				continue
 			}
@@ -382,6 +398,7 @@ func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool
 	for len(seen) < mostRouters && !seen[router] {
 		seen[router] = true
 		if a.n.Gone[router] {
+			a.answer.Outage = true
 			a.end(Hop{Device: router, Verdict: Stops, What: "it routes, and is not in hand"})
 			return "", 0, false
 		}
@@ -398,6 +415,7 @@ func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool
 		}
 		if t, isTunnel := a.tunnel(router, r.Interface); isTunnel {
 			if !t.Up {
+				a.answer.Outage = true
 				h.Verdict, h.What = Stops, fmt.Sprintf("tunnel %s is down", t.Name)
 				a.end(h)
 				return "", 0, false
@@ -443,6 +461,7 @@ func (a *asking) guard(site string, from, to network.VLANID) bool {
 	}
 	at := slices.IndexFunc(firewalls, func(d string) bool { return !a.n.Gone[d] })
 	if at < 0 {
+		a.answer.Outage = true
 		a.end(Hop{Device: firewalls[0], Verdict: Stops, What: "it decides what passes between zones, and is not in hand"})
 		return false
 	}

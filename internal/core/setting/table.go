@@ -362,6 +362,9 @@ func OfWords[V any](object string, said map[string]V) []*Setting {
 // fullTable tells why a configuration cannot have another row of a table, or nil.
 func (s *Setting) fullTable(settings network.Settings) error {
 	name, _, _ := TableOf(s.Name)
+	if len(settings) <= s.Value.table.most {
+		return nil // quickly, for it is asked of each row that is set
+	}
 	if rows := RowsOf(settings, name); len(rows) > s.Value.table.most {
 		return fmt.Errorf("it has %d rows then, and at most %d can be", len(rows), s.Value.table.most)
 	}

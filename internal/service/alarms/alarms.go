@@ -62,6 +62,7 @@ type Service struct {
 	history   History
 	clientsAt func(device string) int
 	disk      func() float64
+	promises  func(ctx context.Context) map[string]map[string]any
 	log       *slog.Logger
 	now       func() time.Time
 
@@ -73,6 +74,12 @@ type Service struct {
 	watch alarm.Watch
 	own   own
 	last  map[string]touched // when devices were changed, and by what
+
+	promised struct {
+		sync.Mutex
+		at     time.Time
+		broken map[string]map[string]any
+	}
 }
 
 // touched is a change on a device.
@@ -91,7 +98,8 @@ type Parts struct {
 	Leases    *leases.Leases
 	Expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error) // groups in selectors
 	History   History
-	Disk      func() float64 // how much of the service's own disk is used, in parts of 1
+	Promises  func(ctx context.Context) map[string]map[string]any // that do not hold, by name; nil for none
+	Disk      func() float64                                      // how much of the service's own disk is used, in parts of 1
 	Log       *slog.Logger
 	Now       func() time.Time
 }
@@ -99,7 +107,7 @@ type Parts struct {
 // New returns the service, which works until Close.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	own, stop := context.WithCancel(context.Background())
-	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
+	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, promises: p.Promises, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
 	var err error
 	if s.known, err = p.Store.Alarms(ctx, store.AlarmQuery{Since: p.Now().Add(-alarm.Again), Limit: math.MaxInt32}); err != nil {
 		stop()
@@ -201,11 +209,29 @@ func (s *Service) seen() alarm.Network {
 	return n
 }
 
+// promisesEvery is between two times that promises are held against what runs: each is many questions.
+const promisesEvery = 10 * time.Second
+
+// broken are the promises that do not hold, as they were found lately.
+func (s *Service) broken(ctx context.Context) map[string]map[string]any {
+	if s.promises == nil {
+		return nil
+	}
+	s.promised.Lock()
+	defer s.promised.Unlock()
+	if at := s.now(); at.Sub(s.promised.at) >= promisesEvery {
+		s.promised.broken, s.promised.at = s.promises(ctx), at
+	}
+	return s.promised.broken
+}
+
 // Look holds what stands against what is open, once.
 func (s *Service) Look(ctx context.Context) error {
 	n := s.seen()
+	broken := s.broken(ctx)
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	n.Broken = broken
 	if err := s.rename(ctx, n); err != nil {
 		return err
 	}

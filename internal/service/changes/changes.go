@@ -19,8 +19,10 @@ import (
 	"time"
 
 	"example.net/everypost/internal/core/fact"
+	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/leases"
@@ -131,16 +133,22 @@ type Service struct {
 
 	compared comparisons
 
-	rules   Rules
-	permits Permits
-	moved   func(ctx context.Context, device, address string) error
-	leases  *leases.Leases
+	rules    Rules
+	permits  Permits
+	promises Promises
+	moved    func(ctx context.Context, device, address string) error
+	leases   *leases.Leases
 
 	kicked   chan struct{}
 	records  locks      // one at a time changes the record of a change
 	starting sync.Mutex // one change at a time becomes one that is pushed
 	mu       sync.Mutex // guards what follows, and is held for a moment only
 	workers  map[int64]*worker
+}
+
+// Promises finds what a change would break of what must always, or must never, reach what.
+type Promises interface {
+	Guard(ctx context.Context, before, after reach.Network) ([]guard.Finding, error)
 }
 
 // Parts are what the service is made of.
@@ -155,6 +163,8 @@ type Parts struct {
 	Rules Rules
 	// Permits tells whether who had a change wait, and who approved it, still may; nil for everybody may.
 	Permits Permits
+	// Promises are held against each change; nil for none.
+	Promises Promises
 	// Moved is told at which address a device is that a kept change has given another one; nil for nobody.
 	Moved func(ctx context.Context, device, address string) error
 }
@@ -162,7 +172,7 @@ type Parts struct {
 // New returns the service. It works until Close; Resume takes up what an earlier life left.
 func New(p Parts) *Service {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Service{fleet: p.Fleet, store: p.Store, layers: p.Layers, feed: p.Feed, leases: p.Leases, log: p.Log, rules: p.Rules, permits: p.Permits, moved: p.Moved, ctx: ctx, stop: stop,
+	return &Service{fleet: p.Fleet, store: p.Store, layers: p.Layers, feed: p.Feed, leases: p.Leases, log: p.Log, rules: p.Rules, permits: p.Permits, promises: p.Promises, moved: p.Moved, ctx: ctx, stop: stop,
 		workers: map[int64]*worker{}, records: locks{held: map[int64]*held{}}, kicked: make(chan struct{}, 1)}
 }
 

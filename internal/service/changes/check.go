@@ -12,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
@@ -29,6 +30,18 @@ type Network struct {
 	Tags    map[string][]string
 	Address map[string]string // host:port
 	Users   map[string]string // as whom the service signs in
+	Gone    map[string]bool   // devices that are not in hand
+}
+
+// Asked is the network for questions of who reaches whom, with what devices run or would run.
+func (n Network) Asked(configs map[string]network.Config) reach.Network {
+	out := reach.Network{Configs: configs, States: n.States, Insides: n.Insides, SiteOf: n.SiteOf, Links: n.Links, Gone: n.Gone, Owns: map[netip.Addr]string{}}
+	for name, c := range configs {
+		if p, err := netip.ParsePrefix(c.ManagementAddress); err == nil {
+			out.Owns[p.Addr()] = name
+		}
+	}
+	return out
 }
 
 // Entries lists the devices through which the management network comes in.
@@ -66,8 +79,9 @@ func (n Network) from(devices []store.ChangeDevice) map[string]netip.Addr {
 // Network gathers the network as it is known.
 func (s *Service) Network(ctx context.Context) (Network, error) {
 	n := Network{Configs: map[string]network.Config{}, States: map[string]network.State{}, SiteOf: map[string]string{},
-		Insides: map[string]network.Inside{}, Kinds: map[string]network.Kind{}, Tags: map[string][]string{}, Address: map[string]string{}, Users: map[string]string{}}
+		Insides: map[string]network.Inside{}, Kinds: map[string]network.Kind{}, Tags: map[string][]string{}, Address: map[string]string{}, Users: map[string]string{}, Gone: map[string]bool{}}
 	for _, v := range s.fleet.Views() {
+		n.Gone[v.Name] = v.Reach != network.ReachConnected
 		if v.Known {
 			n.Configs[v.Name], n.States[v.Name], n.Insides[v.Name], n.Kinds[v.Name] = v.Config, v.State, v.Inside, v.Identity.Kind
 		}
@@ -135,6 +149,13 @@ func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
 		Before: before, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
 		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows, Now: now(),
 	})...)
+	if s.promises != nil {
+		promised, err := s.promises.Guard(ctx, n.Asked(before), n.Asked(after))
+		if err != nil {
+			return err
+		}
+		findings = append(findings, promised...)
+	}
 	order(c, n)
 	findings = append(findings, darken(c, n)...)
 	findings = append(findings, movedAway(c, n.Address)...)

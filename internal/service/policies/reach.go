@@ -10,7 +10,6 @@ import (
 
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/intent"
-	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/store"
@@ -41,17 +40,8 @@ func (s *Service) Reach(ctx context.Context, in Asked) (a reach.Answer, from, to
 	if err != nil {
 		return a, from, to, err
 	}
-	known := reach.Network{Configs: n.Configs, States: n.States, Insides: n.Insides, SiteOf: n.SiteOf, Links: n.Links, Gone: map[string]bool{}, Owns: map[netip.Addr]string{}}
-	for _, v := range s.Fleet.Views() {
-		known.Gone[v.Name] = v.Reach != network.ReachConnected
-	}
-	for name, c := range n.Configs {
-		if p, err := netip.ParsePrefix(c.ManagementAddress); err == nil {
-			known.Owns[p.Addr()] = name
-		}
-	}
 	q := reach.Question{From: from, To: to, Protocol: in.Protocol, Port: in.Port, At: s.Now().UTC()}
-	return reach.Ask(known, q), from, to, nil
+	return reach.Ask(n.Asked(n.Configs), q), from, to, nil
 }
 
 // end finds who is meant by a text.

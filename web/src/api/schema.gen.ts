@@ -2426,6 +2426,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What must always, or must never, reach what, and how that stands
+         * @description Needs the right to see configuration.
+         */
+        get: operations["list-promises"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/promises/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How a promise would stand that is not made yet; nothing is kept
+         * @description Needs the right to see configuration.
+         */
+        post: operations["try-promise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/promises/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Promise something, or change a promise
+         * @description Needs the right to administer alarms.
+         */
+        put: operations["put-promise"];
+        post?: never;
+        /**
+         * Promise something no more
+         * @description Needs the right to administer alarms.
+         */
+        delete: operations["remove-promise"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/reach": {
         parameters: {
             query?: never;
@@ -5780,6 +5844,25 @@ export interface components {
              */
             total: number;
         };
+        ListPromise: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Promise"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListReadySettings: {
             /**
              * Format: int64
@@ -6697,6 +6780,58 @@ export interface components {
             address: string;
             /** @description Fingerprint, to be compared with what the device itself displays */
             host_key: string;
+        };
+        Promise: {
+            /**
+             * Format: int64
+             * @description Between so many pairs of ends; of those at one device in one VLAN some
+             */
+            asked: number;
+            /** @description At most ten */
+            breaches: components["schemas"]["PromiseBreach"][];
+            /** @description A selector of end stations, or an address */
+            from: string;
+            name: string;
+            /** @description It must never reach it; else it must always */
+            never?: boolean;
+            /**
+             * Format: int64
+             * @description Of the destination, of tcp and udp
+             */
+            port?: number;
+            /** @enum {string} */
+            protocol: "tcp" | "udp" | "icmp";
+            /** @enum {string} */
+            standing: "kept" | "broken" | "unknown";
+            /** @description Its name when left out */
+            title?: string;
+            /** @description The same */
+            to: string;
+            /** @description Why it is not known */
+            why?: string;
+        };
+        PromiseBreach: {
+            from: string;
+            to: string;
+            /** @description Where it stops; or, of what must never pass, the line that lets it */
+            why: string;
+        };
+        PromiseRequest: {
+            /** @description A selector of end stations, or an address */
+            from: string;
+            /** @description It must never reach it; else it must always */
+            never?: boolean;
+            /**
+             * Format: int64
+             * @description Of the destination, of tcp and udp
+             */
+            port?: number;
+            /** @enum {string} */
+            protocol: "tcp" | "udp" | "icmp";
+            /** @description Its name when left out */
+            title?: string;
+            /** @description The same */
+            to: string;
         };
         PushRequest: {
             /** @description Findings (their ids) that are accepted */
@@ -12204,6 +12339,132 @@ export interface operations {
                 "application/json": components["schemas"]["Preference"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPromise"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-promise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Promise"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-promise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Promise"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-promise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

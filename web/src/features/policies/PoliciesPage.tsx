@@ -12,6 +12,7 @@ import { useKept, useScope, useView } from "../../app/view";
 import { Choices, Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, many } from "../../ui/time";
+import { Promises } from "./Promises";
 import { usePolicies, usePolicy } from "./queries";
 import { Reach } from "./Reach";
 
@@ -48,12 +49,15 @@ export function PoliciesPage({ me }: { me: Person }) {
           of={[
             ["", "Rules"],
             ["reach", "Can it reach?"],
+            ["promises", "Promises"],
           ]}
           pick={setView}
         />
       </div>
       {view === "reach" ? (
         <Reach me={me} />
+      ) : view === "promises" ? (
+        <Promises me={me} />
       ) : list.isError ? (
         <Failure error={list.error} retry={() => void list.refetch()} />
       ) : items.length === 0 && list.data ? (

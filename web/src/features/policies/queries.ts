@@ -1,5 +1,5 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { api, type ReachRequest, take } from "../../api/client";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type PromiseRequest, type ReachRequest, take } from "../../api/client";
 import { keys } from "../../api/queries";
 
 /** The firewalls in the scope with what they let pass. */
@@ -30,3 +30,29 @@ export const useChangePolicy = (number: number, as: string, on: boolean) =>
 /** Whether one end reaches another by a service. */
 export const useReach = () =>
   useMutation({ mutationFn: (body: ReachRequest) => take(api.POST("/api/v1/reach", { body })) });
+
+const promised = ["alarms", "promises"];
+
+/** What is promised, and how it stands. */
+export const usePromises = () => useQuery({ queryKey: promised, queryFn: () => take(api.GET("/api/v1/promises")) });
+
+export function usePutPromise() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: ({ name, body }: { name: string; body: PromiseRequest }) =>
+      take(api.PUT("/api/v1/promises/{name}", { params: { path: { name } }, body })),
+    onSuccess: () => qc.invalidateQueries({ queryKey: promised }),
+  });
+}
+
+export function useRemovePromise() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: (name: string) => take(api.DELETE("/api/v1/promises/{name}", { params: { path: { name } } })),
+    onSuccess: () => qc.invalidateQueries({ queryKey: promised }),
+  });
+}
+
+/** How a promise would stand; nothing is kept. */
+export const useTryPromise = () =>
+  useMutation({ mutationFn: (body: PromiseRequest) => take(api.POST("/api/v1/promises/try", { body })) });
