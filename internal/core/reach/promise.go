@@ -84,9 +84,9 @@ func Ends(all []End) []End {
 	return out
 }
 
-// Held holds a promise against a network, between some ends. Asked is how many questions it took. What nobody knows breaks
+// Held holds a promise against a network, between some ends. Asked is how many questions it took, unknown of how many nobody knows the answer. What nobody knows breaks
 // nothing, nor does what is gone or has no link: that is an outage, and told as such.
-func (p Promise) Held(n Network, from, to []End, q Question) (breaches []Breach, asked int) {
+func (p Promise) Held(n Network, from, to []End, q Question) (breaches []Breach, asked, unknown int) {
 	n = n.indexed()
 	for _, a := range from {
 		for _, b := range to {
@@ -97,7 +97,10 @@ func (p Promise) Held(n Network, from, to []End, q Question) (breaches []Breach,
 			q.From, q.To, q.Protocol, q.Port = a, b, p.Protocol, p.Port
 			answer := Ask(n, q)
 			switch {
-			case answer.Verdict == Unknown, answer.Outage, (answer.Verdict == Passes) != p.Never:
+			case answer.Verdict == Unknown && !answer.Near, answer.Outage:
+				unknown++
+				continue
+			case (answer.Verdict == Passes || answer.Near) != p.Never:
 				continue
 			case p.Never:
 				answer.Why = "it passes" + lets(answer)
@@ -107,7 +110,7 @@ func (p Promise) Held(n Network, from, to []End, q Question) (breaches []Breach,
 			}
 		}
 	}
-	return breaches, asked
+	return breaches, asked, unknown
 }
 
 // lets tells which line lets something pass.
@@ -117,7 +120,7 @@ func lets(a Answer) string {
 			return fmt.Sprintf(": %s, %s", h.Device, h.What)
 		}
 	}
-	return ""
+	return ", and nothing on the way decides on it"
 }
 
 // Outside is an end that is no station, but an address.

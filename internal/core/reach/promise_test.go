@@ -17,7 +17,7 @@ func TestWhatIsPromised(t *testing.T) {
 	assert.Equal(t, "recording", must.Title)
 	n := sites()
 	broken := func(p Promise, from, to End) []string {
-		breaches, asked := p.Held(n, []End{from}, []End{to, from}, Question{})
+		breaches, asked, _ := p.Held(n, []End{from}, []End{to, from}, Question{})
 		assert.Equal(t, 1, asked, "nobody is asked whether he reaches himself")
 		var out []string
 		for _, b := range breaches {
@@ -27,7 +27,11 @@ func TestWhatIsPromised(t *testing.T) {
 	}
 	assert.Empty(t, broken(must, camera, recorder))
 	assert.Empty(t, broken(never, desk, camera))
-	assert.Empty(t, broken(must, camera, nobodySaw), "what nobody knows breaks nothing")
+	assert.Empty(t, broken(must, camera, nobodySaw), "nobody saw whether it is there, and all passes up to it")
+	assert.NotEmpty(t, broken(Promise{Name: "x", Never: true, Protocol: "tcp", Port: 554}, camera, nobodySaw))
+	assert.Empty(t, broken(Promise{Name: "x", Never: true, Protocol: "tcp", Port: 554}, unreadable, recorder), "what nobody knows breaks nothing")
+	_, asked, unknown := must.Held(n, []End{unreadable, camera}, []End{recorder}, Question{})
+	assert.Equal(t, [2]int{2, 1}, [2]int{asked, unknown})
 	n.Configs["th-fw"].Objects["policy/main"]["rules/30"] = "allow from office to cameras"
 	assert.Equal(t, []string{"10.2.20.7 to 10.2.50.7: it passes: th-fw, rule 30 lets it pass from office to cameras"}, broken(never, desk, camera))
 	n.Configs["th-fw"].Objects["policy/main"]["rules/5"] = "deny from cameras to any"

@@ -83,6 +83,7 @@ type Hop struct {
 type Answer struct {
 	Verdict Verdict
 	Why     string // of a verdict that is not good
+	Near    bool   // all passes up to the network of the other end, where nobody saw that
 	Outage  bool   // it stops at what is gone or has no link: nobody said that it should
 	Hops    []Hop
 }
@@ -161,6 +162,7 @@ func (a *asking) follow() {
 		return
 	}
 	if to.Device == "" {
+		a.answer.Near = true
 		a.end(Hop{Device: last, VLAN: vlan, Verdict: Unknown, What: fmt.Sprintf("it passes up to the network of %s; nobody saw whether that is there", to.Name)})
 		return
 	}

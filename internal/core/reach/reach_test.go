@@ -1,6 +1,7 @@
 package reach
 
 import (
+	"fmt"
 	"net/netip"
 	"strings"
 	"testing"
@@ -143,4 +144,30 @@ func list(n *Network, port, rules string) {
 	p.Settings = network.Settings{"acl-in": "doors"}
 	c.Ports[port] = p
 	n.Configs["th-sw"] = c
+}
+
+// BenchmarkOneQuestion asks between the ends of a site of 2,000 switches in a tree of ten at each, with an edge at its root.
+func BenchmarkOneQuestion(b *testing.B) {
+	n := sites()
+	trunk := network.PortConfig{Enabled: true, Mode: network.Trunk, TrunkVLANs: network.NewVLANSet(10, 20, 50)}
+	name := func(i int) string { return fmt.Sprintf("sw-%04d", i) }
+	for i := range 2000 {
+		ports := map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 50}, "up": trunk}
+		for k := range 10 {
+			ports[fmt.Sprint("d", k)] = trunk
+		}
+		n.Configs[name(i)], n.SiteOf[name(i)] = network.Config{Ports: ports}, "th"
+		up := network.PortRef{Device: "th-sw", Port: "23"}
+		if i > 0 {
+			up = network.PortRef{Device: name((i - 1) / 10), Port: fmt.Sprint("d", (i-1)%10)}
+		}
+		n.Links = append(n.Links, topology.Link{A: up, B: network.PortRef{Device: name(i), Port: "up"}})
+	}
+	q := Question{From: at(name(1999), "1", "10.2.50.77", 50), To: recorder, Protocol: "tcp", Port: 554}
+	if a := Ask(n, q); a.Verdict != Passes {
+		b.Fatal(a)
+	}
+	for b.Loop() {
+		Ask(n, q)
+	}
 }

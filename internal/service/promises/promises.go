@@ -2,6 +2,7 @@
 package promises
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"math"
 	"net/netip"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -91,7 +93,7 @@ func (s *Service) ends(ctx context.Context, text string) ([]reach.End, error) {
 	var out []reach.End
 	for _, c := range s.Inventory.Clients(catalog.Query{Where: e, Limit: math.MaxInt, Now: s.Now()}).Rows {
 		if a, err := netip.ParseAddr(c.Address); err == nil && c.Here {
-			out = append(out, reach.End{Name: firstOf(c.GivenName, c.OwnName, c.Address), Address: a, Device: c.DeviceID, Port: c.Port, VLAN: c.VLAN})
+			out = append(out, reach.End{Name: called(c), Address: a, Device: c.DeviceID, Port: c.Port, VLAN: c.VLAN})
 		}
 	}
 	if isAddress && len(out) == 0 {
@@ -100,8 +102,9 @@ func (s *Service) ends(ctx context.Context, text string) ([]reach.End, error) {
 	return reach.Ends(out), nil
 }
 
-func firstOf(texts ...string) string {
-	return texts[max(slices.IndexFunc(texts, func(t string) bool { return t != "" }), 0)]
+// called is an end station for people: names are the same at many sites, so the address is said too.
+func called(c *catalog.Client) string {
+	return strings.TrimSpace(cmp.Or(c.GivenName, c.OwnName) + " " + c.Address)
 }
 
 // Result is how a promise fares.
@@ -126,9 +129,13 @@ func (s *Service) Held(ctx context.Context, n reach.Network, list ...reach.Promi
 			out[i].Why = err.Error()
 			continue
 		}
-		out[i].Breaches, out[i].Asked = p.Held(n, from, to, reach.Question{At: s.Now().UTC()})
-		if out[i].Asked == 0 {
+		var unknown int
+		out[i].Breaches, out[i].Asked, unknown = p.Held(n, from, to, reach.Question{At: s.Now().UTC()})
+		switch out[i].Asked {
+		case 0:
 			out[i].Why = "it picks nobody"
+		case unknown:
+			out[i].Why = "of none of those that it picks is it known: they were not seen, or what lies between is out"
 		}
 	}
 	return out
