@@ -82,7 +82,7 @@ var meanings = []Meaning{
 	{Administer, Events, "take over what another system kept: readings and events of the past"},
 	{See, Alarms, "what is out of order, and what was done about it"},
 	{Operate, Alarms, "acknowledge, assign, note, silence and close alarms"},
-	{Administer, Alarms, "who is told of alarms, how and when; the mail server"},
+	{Administer, Alarms, "who is told of alarms, how and when; the mail server; what is promised"},
 	{See, Tests, "what devices were asked to do, and what came back"},
 	{Operate, Tests, "have devices ping, trace routes and test cables"},
 	{See, Jobs, "the jobs: what is done on many devices, when, and what came of it"},
