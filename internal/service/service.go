@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"example.net/everypost/internal/core/alarm"
 	"example.net/everypost/internal/core/job"
 	"example.net/everypost/internal/driver"
 	"example.net/everypost/internal/service/access"
@@ -159,7 +160,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Changes.Start()
-	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.brokenPromises, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.promisesNow, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
 		return err
 	}
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
@@ -182,16 +183,16 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	return nil
 }
 
-// brokenPromises are those that do not hold on what runs.
-func (s *Service) brokenPromises(ctx context.Context) map[string]map[string]any {
-	if list, err := s.Promises.List(ctx); err != nil || len(list) == 0 {
-		return nil
+// promisesNow is how promises stand on what runs.
+func (s *Service) promisesNow(ctx context.Context) alarm.Promises {
+	if list, err := s.Promises.List(ctx); err == nil && len(list) == 0 {
+		return alarm.Promises{}
 	}
 	n, err := s.Changes.Network(ctx)
 	if err != nil {
-		return nil
+		return alarm.Promises{Unasked: true}
 	}
-	return s.Promises.Broken(ctx, n.Asked(n.Configs))
+	return s.Promises.Stand(ctx, n.Asked(n.Configs))
 }
 
 // checkOwner is what the sealed text belongs to by which the key is known again.

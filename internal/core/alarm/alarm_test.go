@@ -130,7 +130,7 @@ func TestWhatIsOutOfOrder(t *testing.T) {
 	mute := device("mute", network.ReachGone)
 	mute.Troubles = sick.Troubles
 	n := alarm.Network{Devices: []*catalog.Device{sick, mute, device("locked", network.ReachRefused), device("old", network.ReachRetired), device("new", network.ReachWaiting)},
-		Drift: map[string]int{"sick": 2}, DiskUsed: 0.97, Broken: map[string]map[string]any{"cameras": {"title": "Cameras are recorded", "first": "door to recorder: th-fw-01: rule 5 stops it", "number": 1.0}},
+		Drift: map[string]int{"sick": 2}, DiskUsed: 0.97, Promises: alarm.Promises{Broken: map[string]map[string]any{"cameras": {"title": "Cameras are recorded", "first": "door to recorder: th-fw-01: rule 5 stops it", "number": 1.0}}},
 		Links: []*catalog.Link{cable("sick", "mute", network.HealthDown), cable("sick", "new", network.HealthUnknown), cable("sick", "old", network.Well)}}
 	var got []string
 	for _, c := range alarm.Standing(n) {

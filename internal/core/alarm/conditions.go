@@ -61,6 +61,13 @@ func Types() []Type {
 	return out
 }
 
+// Promises is how those stand that were made.
+type Promises struct {
+	Broken   map[string]map[string]any // by name, with what is told of them
+	Doubtful map[string]bool           // of which nobody can say now whether they hold
+	Unasked  bool                      // of none it was found out yet
+}
+
 // Network is what conditions are found in.
 type Network struct {
 	Devices []*catalog.Device
@@ -68,8 +75,8 @@ type Network struct {
 	Drift   map[string]int  // settings that differ from what is intended, by device
 	// Restarting are the devices that were told to restart: that they are gone is a warning, and of their links nothing is said.
 	Restarting map[string]bool
-	// Broken are promises that do not hold, by name, with what is told of them.
-	Broken map[string]map[string]any
+	// Promises is how they stand.
+	Promises Promises
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
 	DiskUsed float64
 }
@@ -143,8 +150,8 @@ func Standing(n Network) []Condition {
 			raise(kind, fact.ThePort(l.A.Device, l.A.Name), l.B.Device+":"+l.B.Name, map[string]any{"to": l.B.Device + ":" + l.B.Name, "down": l.Members - l.Up, "of": l.Members})
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(n.Broken)) {
-		raise(Broken, fact.Subject{}, name, n.Broken[name])
+	for _, name := range slices.Sorted(maps.Keys(n.Promises.Broken)) {
+		raise(Broken, fact.Subject{}, name, n.Promises.Broken[name])
 	}
 	if n.DiskUsed >= fullDisk {
 		raise(DiskFull, fact.Subject{}, "", map[string]any{"percent": 100 * n.DiskUsed})

@@ -62,7 +62,7 @@ type Service struct {
 	history   History
 	clientsAt func(device string) int
 	disk      func() float64
-	promises  func(ctx context.Context) map[string]map[string]any
+	promises  func(ctx context.Context) alarm.Promises
 	log       *slog.Logger
 	now       func() time.Time
 
@@ -78,7 +78,8 @@ type Service struct {
 	promised struct {
 		sync.Mutex
 		at     time.Time
-		broken map[string]map[string]any
+		asking bool
+		stand  alarm.Promises
 	}
 }
 
@@ -98,8 +99,8 @@ type Parts struct {
 	Leases    *leases.Leases
 	Expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error) // groups in selectors
 	History   History
-	Promises  func(ctx context.Context) map[string]map[string]any // that do not hold, by name; nil for none
-	Disk      func() float64                                      // how much of the service's own disk is used, in parts of 1
+	Promises  func(ctx context.Context) alarm.Promises // how they stand; nil for none
+	Disk      func() float64                           // how much of the service's own disk is used, in parts of 1
 	Log       *slog.Logger
 	Now       func() time.Time
 }
@@ -212,26 +213,37 @@ func (s *Service) seen() alarm.Network {
 // promisesEvery is between two times that promises are held against what runs: each is many questions.
 const promisesEvery = 10 * time.Second
 
-// broken are the promises that do not hold, as they were found lately.
-func (s *Service) broken(ctx context.Context) map[string]map[string]any {
+// promisedNow is how promises stood lately. Finding it out takes as long as there are many devices, and goes on beside, so that no other alarm waits.
+func (s *Service) promisedNow(ctx context.Context) alarm.Promises {
 	if s.promises == nil {
-		return nil
+		return alarm.Promises{}
 	}
 	s.promised.Lock()
 	defer s.promised.Unlock()
-	if at := s.now(); at.Sub(s.promised.at) >= promisesEvery {
-		s.promised.broken, s.promised.at = s.promises(ctx), at
+	if s.promised.at.IsZero() {
+		s.promised.stand.Unasked = true
 	}
-	return s.promised.broken
+	if s.now().Sub(s.promised.at) >= promisesEvery && !s.promised.asking && ctx.Err() == nil {
+		s.promised.asking = true
+		s.wg.Go(func() {
+			stand := s.promises(ctx)
+			s.promised.Lock()
+			defer s.promised.Unlock()
+			if s.promised.asking = false; ctx.Err() == nil {
+				s.promised.stand, s.promised.at = stand, s.now()
+			}
+		})
+	}
+	return s.promised.stand
 }
 
 // Look holds what stands against what is open, once.
 func (s *Service) Look(ctx context.Context) error {
 	n := s.seen()
-	broken := s.broken(ctx)
+	promised := s.promisedNow(ctx)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	n.Broken = broken
+	n.Promises = promised
 	if err := s.rename(ctx, n); err != nil {
 		return err
 	}
@@ -384,6 +396,8 @@ func blind(n alarm.Network) func(alarm.Alarm) bool {
 	return func(a alarm.Alarm) bool {
 		r, kept := reach[a.Subject.OnDevice()]
 		switch {
+		case a.Type == alarm.Broken:
+			return n.Promises.Unasked || n.Promises.Doubtful[a.Name]
 		case a.Subject.OnDevice() == "" || !kept || r == network.ReachRetired:
 			return false
 		case a.Type == alarm.DeviceGone || a.Type == alarm.DeviceRefused:

@@ -26,7 +26,6 @@ type Fleet interface {
 	ReadConfig(ctx context.Context, name string) (network.Config, error)
 	Propose(ctx context.Context, name, token string, before, after network.Config) error
 	Trial(ctx context.Context, name, token string, d time.Duration) error
-	Release(ctx context.Context, name, token string) error
 	Keep(ctx context.Context, name, token string) error
 	Undo(ctx context.Context, name, token string) error
 }

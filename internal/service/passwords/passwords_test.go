@@ -72,7 +72,6 @@ func (h *house) Trial(context.Context, string, string, time.Duration) error {
 	}
 	return h.alive()
 }
-func (h *house) Release(context.Context, string, string) error { return h.alive() }
 func (h *house) Keep(context.Context, string, string) error {
 	if err := h.alive(); err != nil {
 		return err

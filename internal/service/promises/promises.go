@@ -4,7 +4,6 @@ package promises
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"math"
@@ -14,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"example.net/everypost/internal/core/alarm"
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/network"
@@ -119,7 +119,10 @@ type Result struct {
 func (s *Service) Held(ctx context.Context, n reach.Network, list ...reach.Promise) []Result {
 	out := make([]Result, len(list))
 	for i, p := range list {
-		out[i].Promise = p
+		if out[i].Promise = p; ctx.Err() != nil {
+			out[i].Why = ctx.Err().Error()
+			continue
+		}
 		from, err := s.ends(ctx, p.From)
 		var to []reach.End
 		if err == nil {
@@ -191,19 +194,22 @@ func changed(before, after reach.Network) (out []string) {
 	return out
 }
 
-// Broken tells of the promises that do not hold on a network: by name, with what people are told.
-func (s *Service) Broken(ctx context.Context, n reach.Network) map[string]map[string]any {
+// Stand tells how the promises stand on a network.
+func (s *Service) Stand(ctx context.Context, n reach.Network) (out alarm.Promises) {
 	list, err := s.Store.Promises(ctx)
 	if err != nil {
-		if !errors.Is(err, context.Canceled) {
+		if ctx.Err() == nil {
 			s.Log.Error("promises could not be read", "err", err)
 		}
-		return nil
+		return alarm.Promises{Unasked: true}
 	}
-	out := map[string]map[string]any{}
+	out.Broken, out.Doubtful = map[string]map[string]any{}, map[string]bool{}
 	for _, r := range s.Held(ctx, n, list...) {
-		if len(r.Breaches) > 0 {
-			out[r.Name] = map[string]any{"title": r.Title, "first": r.Breaches[0].String(), "number": float64(len(r.Breaches))}
+		switch {
+		case len(r.Breaches) > 0:
+			out.Broken[r.Name] = map[string]any{"title": r.Title, "first": r.Breaches[0].String(), "number": float64(len(r.Breaches))}
+		case r.Why != "":
+			out.Doubtful[r.Name] = true
 		}
 	}
 	return out
