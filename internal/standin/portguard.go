@@ -1,8 +1,13 @@
 package standin
 
 import (
+	"maps"
 	"slices"
+	"strconv"
 	"time"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/wire/xmlnode"
 )
 
 // The reasons for which a device keeps a port shut by itself.
@@ -95,6 +100,26 @@ func (w *World) hearsBridge(at endpoint) bool {
 		}
 		return w.devices[far.device].cfg.stp
 	})
+}
+
+// intruderState tells who gives out addresses behind ports where nobody should.
+func (d *device) intruderState(sw *xmlnode.Node) {
+	if !d.world.rogues[d.spec.Name] {
+		return
+	}
+	x := in("ep-sw")
+	for _, name := range slices.SortedFunc(maps.Keys(d.ports), network.ComparePorts) {
+		p, c := d.ports[name], d.cfg.ports[name]
+		if !p.guard.rogue || !p.up || c.dhcpTrust || c.untagged == 0 {
+			continue
+		}
+		i := slices.IndexFunc(d.world.hostsAt[d.spec.Name], func(h *host) bool { return h.at.port == name })
+		if i < 0 {
+			continue
+		}
+		h, blocked := d.world.hostsAt[d.spec.Name][i], strconv.FormatBool(d.cfg.snoops[c.untagged])
+		sw.Add(x.node("dhcp-intruder", x.int("vlan", c.untagged), x.leaf("port", name), x.leaf("mac", h.MAC), x.leaf("address", h.IP), x.leaf("blocked", blocked)))
+	}
 }
 
 // follows lets a port follow others.

@@ -239,12 +239,22 @@ func TestWhoGivesOutWrongAddressesIsNotHeardWhereDHCPIsSnooped(t *testing.T) {
 	w := steppedWorld(t, Options{})
 	desk, printer := portOfA(t, w, "th-sw-02", "desk"), portOfA(t, w, "th-sw-02", "printer")
 	require.NoError(t, w.Throw(RogueDHCP, "th-sw-02:"+printer))
-	h := w.station("th-sw-02:" + desk)
+	h, intruder := w.station("th-sw-02:"+desk), w.station("th-sw-02:"+printer)
+	told := func() []string {
+		var out []string
+		for _, n := range w.devices["th-sw-02"].stateTree(w.clock.now(), nil).Child("switching").All("dhcp-intruder") {
+			out = append(out, n.TextAt("port")+" "+n.TextAt("vlan")+" "+n.TextAt("mac")+" "+n.TextAt("blocked"))
+		}
+		return out
+	}
 	assert.True(t, w.misled(h))
+	assert.Equal(t, []string{printer + " 20 " + intruder.MAC + " false"}, told())
 	configure(t, w, "th-sw-02", "ep-sw:switching/vlan[20]/dhcp-snooping true")
 	assert.False(t, w.misled(h))
+	assert.Equal(t, []string{printer + " 20 " + intruder.MAC + " true"}, told())
 	configure(t, w, "th-sw-02", "ep-sw:switching/port["+printer+"]/dhcp-trust true")
 	assert.True(t, w.misled(h), "it is trusted")
+	assert.Empty(t, told())
 	require.NoError(t, w.Throw(Mend, "th-sw-02:"+printer))
 	assert.False(t, w.misled(h))
 }

@@ -413,6 +413,7 @@ func (d *device) switchingState(sw *xmlnode.Node, _ time.Time) {
 	d.pairState(sw)
 	d.ringState(sw)
 	d.controllerState(sw)
+	d.intruderState(sw)
 }
 
 // listState tells how many frames each entry of an access list decided on.

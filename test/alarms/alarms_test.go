@@ -245,3 +245,23 @@ func TestAnIncidentIsHandedOver(t *testing.T) {
 	require.NoError(t, r.PutRole(t.Context(), "bare", v1.RoleRequest{Title: "sees no configuration", Rules: []v1.Rule{{Sentence: "allow see on devices, ports, sites"}}}))
 	rig.Problem(t, rig.Second(r.As(t, "coral", "bare").Support(t.Context(), "th-sw-01")), http.StatusForbidden, v1.ProblemForbidden, "see configuration")
 }
+
+// Somebody who gives out addresses is an alarm that names where; once the VLAN is snooped, a warning; and over when it is gone.
+func TestWhoGivesOutAddressesIsAnAlarm(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	port := strings.TrimPrefix(rig.Printer, "th-sw-02:")
+	require.NoError(t, r.World.Throw(standin.RogueDHCP, "th-sw-02:"+port))
+	list := until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 1 })
+	assert.Equal(t, [2]string{"rogue-dhcp", "major"}, [2]string{list[0].Type, list[0].Severity})
+	assert.Contains(t, list[0].Text, "behind "+port+" gives out addresses in VLAN 20")
+	page, err := r.Devices(t.Context(), client.Query{Where: "alarm.type = rogue-dhcp"})
+	require.NoError(t, err)
+	require.Len(t, page.Items, 1)
+
+	r.PushAndKeep(t, r.Draft(t, [3]string{"th-sw-02:vlan/20", "dhcp-snooping", "on"}))
+	list = until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 1 && list[0].Type == "rogue-dhcp-blocked" })
+	assert.Equal(t, "warning", list[0].Severity)
+	require.NoError(t, r.World.Throw(standin.Mend, "th-sw-02:"+port))
+	until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 0 })
+}

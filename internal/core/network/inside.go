@@ -29,6 +29,7 @@ type Inside struct {
 	Pair       *PairState       `json:"pair,omitempty"`
 	Classes    []ClassCount     `json:"classes,omitempty"`
 	Controller *ControllerState `json:"controller,omitempty"`
+	Intruders  []DHCPIntruder   `json:"dhcp_intruders,omitempty"`
 	Logins     []StorageLogin   `json:"logins,omitempty"`
 	Contacts   []ContactState   `json:"contacts,omitempty"`
 	Lists      []ListHits       `json:"lists,omitempty"`

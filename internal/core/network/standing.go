@@ -42,6 +42,15 @@ type ControllerState struct {
 	Since     time.Time `json:"since"`
 }
 
+// DHCPIntruder is somebody who offers addresses (RFC 2131) behind a port where nobody should.
+type DHCPIntruder struct {
+	VLAN    VLANID `json:"vlan"`
+	Port    string `json:"port"`
+	MAC     string `json:"mac"`
+	Address string `json:"address"`
+	Blocked bool   `json:"blocked"` // stations do not hear it: the VLAN is snooped
+}
+
 // StorageLogin is who is plugged into a port of a storage switch, and has logged in.
 type StorageLogin struct {
 	Port    string   `json:"port"`
@@ -108,6 +117,13 @@ func (i Inside) standingTroubles(out *troubles) {
 		} else if p.Keepalive == "lost" {
 			say("keepalive", "keepalive", "name", p.Name)
 		}
+	}
+	for _, d := range i.Intruders {
+		code := "rogue-dhcp"
+		if d.Blocked {
+			code = "rogue-dhcp-blocked"
+		}
+		say("dhcp "+d.Port+" "+d.VLAN.String(), code, "port", d.Port, "vlan", int(d.VLAN), "mac", d.MAC, "address", d.Address)
 	}
 	if c := i.Controller; c != nil && !c.Connected {
 		say("controller", "controller", "address", c.Address)

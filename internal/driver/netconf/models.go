@@ -58,7 +58,7 @@ var (
 		xmlnode.New(nsManagement, "management-plane", xmlnode.New(nsManagement, "contact-input")),
 		xmlnode.New(nsSystem, "system", xmlnode.New(nsSystem, "state", xmlnode.New(nsSystem, "current-datetime")), xmlnode.New(nsSystem, "ntp", xmlnode.New(nsSystem, "servers"))),
 		xmlnode.New(nsACL, "acl", xmlnode.New(nsACL, "acl-sets")),
-		xmlnode.New(nsSwitching, "switching", xmlnode.New(nsSwitching, "class"), xmlnode.New(nsSwitching, "pair"), xmlnode.New(nsSwitching, "ring"), xmlnode.New(nsSwitching, "controller")),
+		xmlnode.New(nsSwitching, "switching", xmlnode.New(nsSwitching, "class"), xmlnode.New(nsSwitching, "pair"), xmlnode.New(nsSwitching, "ring"), xmlnode.New(nsSwitching, "controller"), xmlnode.New(nsSwitching, "dhcp-intruder")),
 		xmlnode.New(nsInstance, "network-instances", xmlnode.New(nsInstance, "network-instance", xmlnode.New(nsInstance, "name"), xmlnode.New(nsInstance, "fdb"),
 			xmlnode.New(nsInstance, "afts"), xmlnode.New(nsInstance, "protocols"))))
 	stateSections = sections(nsInterfaces, "interfaces", nsLLDP, "lldp", nsDevice, "device", nsSwitching, "switching")

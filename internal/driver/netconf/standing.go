@@ -9,6 +9,9 @@ import (
 	"example.net/everypost/internal/wire/xmlnode"
 )
 
+// maxIntruders is how many are told of: with more of them it is one trouble all the same.
+const maxIntruders = 64
+
 // readStanding reads what ep-switching, ep-storage, ep-management and openconfig-acl tell of what is set with them.
 func readStanding(in *network.Inside, data *xmlnode.Node) {
 	sw := data.Child("switching")
@@ -23,6 +26,12 @@ func readStanding(in *network.Inside, data *xmlnode.Node) {
 	for _, c := range sw.All("class") {
 		if n, err := strconv.Atoi(c.TextAt("number")); err == nil {
 			in.Classes = append(in.Classes, network.ClassCount{Class: n, Sent: counter(c, "sent"), Dropped: counter(c, "dropped")})
+		}
+	}
+	for _, d := range sw.All("dhcp-intruder") {
+		vlan, err := network.ParseVLAN(d.TextAt("vlan"))
+		if port := d.TextAt("port"); err == nil && port != "" && len(in.Intruders) < maxIntruders {
+			in.Intruders = append(in.Intruders, network.DHCPIntruder{VLAN: vlan, Port: port, MAC: d.TextAt("mac"), Address: d.TextAt("address"), Blocked: d.TextAt("blocked") == "true"})
 		}
 	}
 	if c := sw.Child("controller"); c.TextAt("address") != "" {

@@ -4106,6 +4106,14 @@ export interface components {
             /** Format: int64 */
             tx_unicast: number;
         };
+        DHCPIntruder: {
+            address: string;
+            blocked: boolean;
+            mac: string;
+            port: string;
+            /** Format: int32 */
+            vlan: number;
+        };
         Delivery: {
             /** Format: int64 */
             alarm?: number;
@@ -4814,6 +4822,7 @@ export interface components {
             cluster?: components["schemas"]["Cluster"];
             contacts?: components["schemas"]["ContactState"][];
             controller?: components["schemas"]["ControllerState"];
+            dhcp_intruders?: components["schemas"]["DHCPIntruder"][];
             hardware: components["schemas"]["Hardware"];
             licences?: components["schemas"]["Licence"][];
             lists?: components["schemas"]["ListHits"][];
