@@ -15,14 +15,17 @@ import (
 
 func (a *app) discoverCommand() *cobra.Command {
 	in := v1.DiscoveryRequest{Hops: 8}
+	var w jobWhen
 	cmd := &cobra.Command{
 		Use: "discover TARGET...", Short: "Look for devices, and for their neighbours", Args: cobra.MinimumNArgs(1),
 		Long: `Look for devices at addresses, prefixes and ranges, and from there at their neighbours, as LLDP and tunnels tell of them.
-What is found waits to be accepted: see "everypost found" and "everypost accept". Ctrl-C cancels the search.
+What is found waits to be accepted: see "everypost found" and "everypost accept". Ctrl-C cancels the search. With --at or
+--every it is a job: see "everypost jobs".
 
 The service logs in to what answers with the user and the password given (from the terminal, standard input or
 EVERYPOST_DEVICE_PASSWORD): search only where you would also type them.`,
-		Example: "  everypost discover 10.20.1.1 --user fleet\n  everypost discover 10.20.1.0/24 10.20.2.10-10.20.2.40 --user fleet --hops 0",
+		Example: "  everypost discover 10.20.1.1 --user fleet\n  everypost discover 10.20.1.0/24 10.20.2.10-10.20.2.40 --user fleet --hops 0\n" +
+			"  everypost discover 10.20.0.0/20 --user fleet --every 'FREQ=WEEKLY;BYDAY=SU;BYHOUR=4' --title 'What is new in town'",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			c, err := a.client()
 			if err != nil {
@@ -30,6 +33,10 @@ EVERYPOST_DEVICE_PASSWORD): search only where you would also type them.`,
 			}
 			if in.Password, err = a.devicePassword(a.typed(), "Password of "+in.User+" on the devices: "); err != nil {
 				return err
+			}
+			if w.said() {
+				return a.makeJob(cmd.Context(), c, "search", "", map[string]string{"targets": strings.Join(args, " "), "user": in.User, "password": in.Password,
+					"hops": strconv.Itoa(in.Hops), "port": strconv.Itoa(in.Port)}, &w)
 			}
 			in.Targets = args
 			d, err := c.Discover(cmd.Context(), in)
@@ -71,6 +78,7 @@ EVERYPOST_DEVICE_PASSWORD): search only where you would also type them.`,
 	f.StringVar(&in.User, "user", "", "user name on the devices")
 	f.IntVar(&in.Hops, "hops", in.Hops, "how far neighbours are followed; 0: not at all")
 	f.IntVar(&in.Port, "port", 830, "where a target says no port")
+	w.flags(f)
 	_ = cmd.MarkFlagRequired("user")
 	return cmd
 }

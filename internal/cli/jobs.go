@@ -30,11 +30,19 @@ func (a *app) jobsCommand() *cobra.Command {
 			}
 			rows := make([][]string, len(list.Items))
 			for i, j := range list.Items {
-				rows[i] = []string{strconv.FormatInt(j.Number, 10), j.Title, j.State, j.Text, nextText(j), lastText(j.Last), orAll(j.Where), j.Owner}
+				rows[i] = []string{strconv.FormatInt(j.Number, 10), j.Title, j.State, j.Text, nextText(j), lastText(j.Last), jobOn(j), j.Owner}
 			}
 			return a.list(list, []string{"job", "title", "state", "when", "next", "last", "devices", "owner"}, rows, "There are no jobs yet: \"everypost backup\" makes one with --every.")
 		}),
 	}
+}
+
+// jobOn says what a job is about.
+func jobOn(j v1.Job) string {
+	if targets := j.Args["targets"]; targets != "" {
+		return targets
+	}
+	return orAll(j.Where)
 }
 
 func nextText(j v1.Job) string {
@@ -79,6 +87,9 @@ func (w *jobWhen) flags(f *pflag.FlagSet) {
 	f.StringVar(&w.title, "title", "", "what it is called")
 	f.BoolVar(&w.catchUp, "catch-up", false, "do it later where the service does not run when it is due")
 }
+
+// said tells whether it is to be done otherwise than now and once.
+func (w *jobWhen) said() bool { return w.at != "" || w.every != "" || w.hours != "" }
 
 func (w *jobWhen) when(now time.Time) (v1.JobWhen, error) {
 	out := v1.JobWhen{Zone: w.zone, Hours: w.hours, CatchUp: w.catchUp}
@@ -256,7 +267,7 @@ func (a *app) jobCommand() *cobra.Command {
 				return a.data(map[string]any{"job": j, "runs": runs.Items})
 			}
 			a.say("Job %d   %s   %s, of %s", j.Number, j.Title, j.State, j.Owner)
-			a.say("It is done %s, on %s.%s\n", j.Text, orAll(j.Where), map[bool]string{true: " Next " + nextText(j) + "."}[j.NextAt != nil])
+			a.say("It is done %s, on %s.%s\n", j.Text, jobOn(j), map[bool]string{true: " Next " + nextText(j) + "."}[j.NextAt != nil])
 			rows := make([][]string, len(runs.Items))
 			for i, r := range runs.Items {
 				ended := ""

@@ -89,7 +89,7 @@ func (s *Store) AddRun(ctx context.Context, j job.Job, r job.Run, steps []job.St
 		}
 		defer func() { _ = put.Close() }()
 		for i, step := range steps {
-			if _, err := put.ExecContext(ctx, r.Number, step.Device, i, step.Wave, string(step.State), toJSON(step)); err != nil {
+			if _, err := put.ExecContext(ctx, r.Number, deviceOf(step), i, step.Wave, string(step.State), toJSON(step)); err != nil {
 				return err
 			}
 		}
@@ -122,12 +122,17 @@ func (s *Store) PutRun(ctx context.Context, r job.Run, facts ...fact.Fact) error
 func (s *Store) PutJobSteps(ctx context.Context, run int64, steps ...job.Step) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
 		for _, step := range steps {
-			if _, err := tx.ExecContext(ctx, `UPDATE job_steps SET state = ?, body = ? WHERE run = ? AND device = ?`, string(step.State), toJSON(step), run, step.Device); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE job_steps SET state = ?, body = ? WHERE run = ? AND device IS ?`, string(step.State), toJSON(step), run, deviceOf(step)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// deviceOf is the device of a step, NULL for none.
+func deviceOf(step job.Step) sql.NullString {
+	return sql.NullString{String: step.Device, Valid: step.Device != ""}
 }
 
 // RunQuery picks runs.
@@ -170,7 +175,7 @@ func (s *Store) Steps(ctx context.Context, run int64) ([]job.Step, error) {
 			return step, err
 		}
 		return step, json.Unmarshal([]byte(body), &step)
-	}, `SELECT device, wave, state, body FROM job_steps WHERE run = ? ORDER BY place`, run)
+	}, `SELECT coalesce(device, ''), wave, state, body FROM job_steps WHERE run = ? ORDER BY place`, run)
 }
 
 // StepCounts says of runs how many steps are in which state.

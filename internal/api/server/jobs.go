@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -242,10 +243,15 @@ func (s *server) runDetail(ctx context.Context, number int64) (*body[v1.JobRunDe
 	if err != nil {
 		return nil, err
 	}
+	j, err := s.Store.Job(ctx, r.Job)
+	if err != nil {
+		return nil, err
+	}
+	about, _ := job.Of(j.Kind)
 	out := v1.JobRunDetail{JobRun: runOut(r, job.Counts(steps)), Steps: []v1.JobStep{}}
 	all, where := everywhere(ctx, rights.See, rights.Jobs), within(ctx, rights.See, rights.Jobs)
 	for _, step := range steps {
-		if all || s.Inventory.HoldsDevice(step.Device, where) {
+		if all || about.Elsewhere || s.Inventory.HoldsDevice(step.Device, where) {
 			out.Steps = append(out.Steps, stepOut(step))
 		}
 	}
@@ -253,7 +259,7 @@ func (s *server) runDetail(ctx context.Context, number int64) (*body[v1.JobRunDe
 }
 
 func stepOut(step job.Step) v1.JobStep {
-	return v1.JobStep{Device: step.Device, Wave: step.Wave + 1, State: string(step.State), Doing: step.Doing, Percent: step.Percent, Note: step.Note,
+	return v1.JobStep{Device: cmp.Or(step.Device, step.About), Wave: step.Wave + 1, State: string(step.State), Doing: step.Doing, Percent: step.Percent, Note: step.Note,
 		From: step.From, To: step.To, BegunAt: momentOf(step.BegunAt), EndedAt: momentOf(step.EndedAt)}
 }
 
@@ -314,7 +320,7 @@ func momentOf(t time.Time) *time.Time {
 }
 
 func jobKindOut(a job.About) v1.JobKind {
-	out := v1.JobKind{Kind: string(a.Kind), Title: a.Title, Does: a.Does, Right: "operate " + string(a.Feature), Disturbs: a.Disturbs, Writes: a.Writes, Params: []v1.JobParam{}}
+	out := v1.JobKind{Kind: string(a.Kind), Title: a.Title, Does: a.Does, Right: "operate " + string(a.Feature), Disturbs: a.Disturbs, Writes: a.Writes, Elsewhere: a.Elsewhere, Params: []v1.JobParam{}}
 	for _, p := range a.Params {
 		out.Params = append(out.Params, v1.JobParam{Name: p.Name, Title: p.Title, Help: p.Help, Default: p.Default, Form: p.Value.Form, Secret: p.Value.Type == setting.Secret})
 	}

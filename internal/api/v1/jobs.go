@@ -4,13 +4,14 @@ import "time"
 
 // JobKind is something that jobs do.
 type JobKind struct {
-	Kind     string     `json:"kind"`
-	Title    string     `json:"title"`
-	Does     string     `json:"does"`
-	Right    string     `json:"right" doc:"What it takes on each device: operate backups"`
-	Disturbs string     `json:"disturbs,omitempty" doc:"What is lost while it goes on"`
-	Writes   bool       `json:"writes" doc:"It changes what devices run, and so is shown before it is begun"`
-	Params   []JobParam `json:"params"`
+	Kind      string     `json:"kind"`
+	Title     string     `json:"title"`
+	Does      string     `json:"does"`
+	Right     string     `json:"right" doc:"What it takes on each device: operate backups"`
+	Disturbs  string     `json:"disturbs,omitempty" doc:"What is lost while it goes on"`
+	Writes    bool       `json:"writes" doc:"It changes what devices run, and so is shown before it is begun"`
+	Elsewhere bool       `json:"elsewhere,omitempty" doc:"It is about addresses, and picks no devices"`
+	Params    []JobParam `json:"params"`
 }
 
 // JobParam is something to be said of a job.
@@ -25,7 +26,7 @@ type JobParam struct {
 
 // JobRequest makes a job.
 type JobRequest struct {
-	Kind  string            `json:"kind" enum:"backup,upgrade,go-back,passwords"`
+	Kind  string            `json:"kind" enum:"backup,upgrade,go-back,passwords,search"`
 	Title string            `json:"title,omitempty" maxLength:"120"`
 	Where string            `json:"where,omitempty" maxLength:"4000" doc:"A selector: on which devices; on all when left out. It picks anew each time"`
 	Args  map[string]string `json:"args,omitempty" maxProperties:"20"`
@@ -80,7 +81,7 @@ type JobRunDetail struct {
 
 // JobStep is the work on one device.
 type JobStep struct {
-	Device  string     `json:"device"`
+	Device  string     `json:"device" doc:"Or the addresses of a search"`
 	Wave    int        `json:"wave" doc:"From 1; those of a wave are done at once, and all before the next"`
 	State   string     `json:"state" enum:"waiting,running,done,unchanged,failed,skipped"`
 	Doing   string     `json:"doing,omitempty" doc:"What is done at the moment, or was when it failed"`

@@ -23,6 +23,7 @@ const (
 	Upgrade   Kind = "upgrade"   // have devices run other firmware
 	GoBack    Kind = "go-back"   // have devices run the firmware of their other slot
 	Passwords Kind = "passwords" // give devices another password for this service
+	Search    Kind = "search"    // look for devices that are not known yet
 )
 
 // About tells of a kind.
@@ -36,6 +37,8 @@ type About struct {
 	Disturbs string
 	// Writes tells that it changes what devices run: nobody else does while a step goes on, and a step waits for whoever does.
 	Writes bool
+	// Elsewhere tells that it is about addresses and not about devices that are known: it picks none, and has one step.
+	Elsewhere bool
 }
 
 // Param is something to be said of a job of a kind.
@@ -61,9 +64,28 @@ var kinds = []About{
 		Params: []Param{failures, atOnce}},
 	{Kind: Passwords, Title: "Change passwords", Does: "gives devices another password for the user as whom this service logs in, and proves it before the old one goes", Feature: rights.Devices, Writes: true,
 		Params: []Param{failures, atOnce, {Name: Password, Title: "Password", Help: "one for all; empty: one made up for each, which nobody gets to see", Value: setting.SecretValue()}}},
+	{Kind: Search, Title: "Look for devices", Does: "looks for devices at addresses, and from there at their neighbours; what it finds waits to be accepted", Feature: rights.Discovery, Elsewhere: true,
+		Params: []Param{
+			{Name: Targets, Title: "Addresses", Help: "addresses, prefixes and ranges, with spaces between: 10.20.1.0/24 10.20.2.10-10.20.2.40", Value: setting.Words(maxTargets)},
+			{Name: User, Title: "User", Help: "as whom it logs in to what answers", Value: setting.Words(64)},
+			{Name: Password, Title: "Password", Help: "of that user; what answers gets to see it, so search only where you would also type it", Value: setting.SecretValue()},
+			{Name: Hops, Title: "Hops", Help: "how far neighbours are followed; 0: not at all", Default: "8", Value: setting.Whole(0, 32, "")},
+			{Name: Port, Title: "Port", Help: "where an address says none", Default: "830", Value: setting.Whole(1, 65_535, "")},
+		}},
 }
 
-// Password is the param of a job of passwords that says which password all devices get: a reference to it, or "" for one of its own each.
+// The params of a search.
+const (
+	Targets = "targets"
+	User    = "user"
+	Hops    = "hops"
+	Port    = "port"
+
+	maxTargets = 4000
+)
+
+// Password is the param that holds a reference to a password: of a job of passwords, the one that all devices get ("" for one of its own each); of
+// a search, the one by which it logs in.
 const Password = "password"
 
 // Kinds lists all there are.
@@ -124,6 +146,9 @@ func New(k Kind, owner, title, where string, args map[string]string, w When, now
 	about, ok := Of(k)
 	if !ok {
 		return Job{}, fmt.Errorf("%w: there is no kind %q: there are %s", ErrInvalid, k, names())
+	}
+	if about.Elsewhere && strings.TrimSpace(where) != "" {
+		return Job{}, fmt.Errorf("%w: a %s picks no devices: leave the selector out", ErrInvalid, k)
 	}
 	title = cmp.Or(strings.TrimSpace(title), about.Title)
 	if len([]rune(title)) > maxTitle || len(where) > maxWhere || strings.ContainsFunc(title, func(r rune) bool { return r < ' ' }) {
@@ -200,8 +225,9 @@ const (
 
 // Step is the work on one device.
 type Step struct {
-	Device  string    `json:"-"`
-	Wave    int       `json:"-"` // from 0; those of a wave are done at once, and all before the next
+	Device  string    `json:"-"`               // "" where the job is about no devices
+	About   string    `json:"about,omitempty"` // what it is about then
+	Wave    int       `json:"-"`               // from 0; those of a wave are done at once, and all before the next
 	State   StepState `json:"-"`
 	Doing   string    `json:"doing,omitempty"`   // what is done at the moment
 	Percent int       `json:"percent,omitempty"` // of what is done at the moment

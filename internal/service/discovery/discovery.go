@@ -93,34 +93,49 @@ type Request struct {
 	By             string
 }
 
+// queue lists the addresses to begin with, or tells why that is no search.
+func (r Request) queue() ([]hop, error) {
+	queue, err := targets(r.Targets, uint16(cmp.Or(r.Port, 830)))
+	switch {
+	case err != nil:
+		return nil, err
+	case r.User == "":
+		return nil, inventory.Invalid("give the user name to log in with")
+	case r.Hops < 0 || r.Hops > MaxHops:
+		return nil, inventory.Invalid(fmt.Sprintf("neighbours can be followed over 0 to %d hops", MaxHops))
+	}
+	return queue, nil
+}
+
 // Start begins a search and returns it as it stands.
 func (s *Service) Start(ctx context.Context, r Request) (store.Discovery, error) {
-	queue, err := targets(r.Targets, uint16(cmp.Or(r.Port, 830)))
-	if err != nil {
+	x, err := s.begin(ctx, r)
+	if x == nil {
 		return store.Discovery{}, err
 	}
-	if r.User == "" {
-		return store.Discovery{}, inventory.Invalid("give the user name to log in with")
-	}
-	if r.Hops < 0 || r.Hops > MaxHops {
-		return store.Discovery{}, inventory.Invalid(fmt.Sprintf("neighbours can be followed over 0 to %d hops", MaxHops))
+	return x.snapshot(), err
+}
+
+// begin begins a search. With ErrBusy it returns the one that is under way.
+func (s *Service) begin(ctx context.Context, r Request) (*search, error) {
+	queue, err := r.queue()
+	if err != nil {
+		return nil, err
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.current != nil { // one that is over and only not kept yet is in nobody's way
-		if d := s.current.snapshot(); d.State == Running {
-			return d, ErrBusy
-		}
+	if s.current != nil && s.current.snapshot().State == Running { // one that is over and only not kept yet is in nobody's way
+		return s.current, ErrBusy
 	}
 	d := store.Discovery{State: Running, DiscoveryBody: store.DiscoveryBody{By: r.By, Targets: r.Targets, Hops: r.Hops, StartedAt: time.Now().UTC(), Queued: len(queue)}}
 	if d.Number, err = s.store.AddDiscovery(ctx, d); err != nil {
-		return d, err
+		return nil, err
 	}
 	run, cancel := context.WithCancel(s.ctx)
 	x := newSearch(s, d, r, queue, cancel)
 	s.current = x
 	s.wg.Go(func() { s.run(run, x) })
-	return x.snapshot(), nil
+	return x, nil
 }
 
 // targets lists the addresses to begin with, as host:port.
@@ -208,6 +223,7 @@ type search struct {
 	service *Service
 	request Request
 	cancel  context.CancelFunc
+	over    chan struct{} // closed at its end
 
 	mu      sync.Mutex
 	changed *sync.Cond
@@ -219,7 +235,7 @@ type search struct {
 }
 
 func newSearch(s *Service, d store.Discovery, r Request, queue []hop, cancel context.CancelFunc) *search {
-	x := &search{service: s, request: r, cancel: cancel, d: d, seen: map[string]bool{}, serials: map[string]bool{}}
+	x := &search{service: s, request: r, cancel: cancel, over: make(chan struct{}), d: d, seen: map[string]bool{}, serials: map[string]bool{}}
 	x.d.Refused = map[string]string{}
 	x.changed = sync.NewCond(&x.mu)
 	for _, h := range queue {
@@ -281,6 +297,7 @@ func (x *search) finished() {
 }
 
 func (s *Service) run(ctx context.Context, x *search) {
+	defer close(x.over)
 	defer x.cancel()
 	wake := context.AfterFunc(ctx, func() {
 		x.mu.Lock()

@@ -5,6 +5,7 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -205,10 +206,18 @@ func (s *Service) miss(j job.Job, why string) error {
 	return err
 }
 
+// devicesIn is how many devices the steps of a job are about.
+func devicesIn(j job.Job, steps []job.Step) int {
+	if about, _ := job.Of(j.Kind); about.Elsewhere {
+		return 0
+	}
+	return len(steps)
+}
+
 func (s *Service) ended(j job.Job, r job.Run, steps []job.Step) fact.Fact {
 	n := job.Counts(steps)
 	return fact.Of(r.EndedAt, fact.TheJob(j.Number), fact.JobEnded{Title: j.Title, Run: r.Number, State: string(r.State), Why: r.Why,
-		Devices: len(steps), Failed: n[job.StepFailed], Skipped: n[job.StepSkipped]})
+		Devices: devicesIn(j, steps), Failed: n[job.StepFailed], Skipped: n[job.StepSkipped]})
 }
 
 // begin begins a run of a job, of these devices or, where only is nil, of those that it picks now.
@@ -230,7 +239,7 @@ func (s *Service) begin(ctx context.Context, j job.Job, r job.Run, only []string
 	}
 	r, err = s.Store.AddRun(ctx, kept, r, steps, func(r job.Run) []fact.Fact {
 		if r.EndedAt.IsZero() {
-			return []fact.Fact{fact.Of(r.BegunAt, fact.TheJob(j.Number), fact.JobBegan{Title: j.Title, Run: r.Number, Devices: len(steps), By: r.By})}
+			return []fact.Fact{fact.Of(r.BegunAt, fact.TheJob(j.Number), fact.JobBegan{Title: j.Title, Run: r.Number, Devices: devicesIn(j, steps), By: r.By})}
 		}
 		return []fact.Fact{s.ended(j, r, steps)}
 	})
@@ -247,6 +256,12 @@ func (s *Service) begin(ctx context.Context, j job.Job, r job.Run, only []string
 }
 
 func (s *Service) plan(ctx context.Context, j job.Job, only []string) ([]job.Step, error) {
+	if about, _ := job.Of(j.Kind); about.Elsewhere {
+		if p, err := s.owner(ctx, j); err != nil || !p.May(rights.Operate, about.Feature) {
+			return nil, cmp.Or(err, fmt.Errorf("%w: its owner %s has no right to %s", ErrInvalid, j.Owner, need(j)))
+		}
+		return s.doers[j.Kind].Plan(ctx, j, nil)
+	}
 	devices, err := s.Picks(ctx, j)
 	if err != nil {
 		return nil, err
@@ -273,12 +288,18 @@ func need(j job.Job) permission.Need {
 	return permission.To(rights.Operate, about.Feature)
 }
 
-// Picks lists the devices that a job is about now: those that it picks, are in service, and on which its owner has the right.
-func (s *Service) Picks(ctx context.Context, j job.Job) ([]string, error) {
+// owner is the person by whose rights a job works.
+func (s *Service) owner(ctx context.Context, j job.Job) (access.Person, error) {
 	p, err := s.Access.ByName(ctx, j.Owner)
 	if errors.Is(err, store.ErrNotFound) || errors.Is(err, access.ErrNoSession) {
-		return nil, fmt.Errorf("%w: its owner %s is not a user any more: give it to somebody else by making it anew", ErrInvalid, j.Owner)
+		err = fmt.Errorf("%w: its owner %s is not a user any more: give it to somebody else by making it anew", ErrInvalid, j.Owner)
 	}
+	return p, err
+}
+
+// Picks lists the devices that a job is about now: those that it picks, are in service, and on which its owner has the right.
+func (s *Service) Picks(ctx context.Context, j job.Job) ([]string, error) {
+	p, err := s.owner(ctx, j)
 	if err != nil {
 		return nil, err
 	}

@@ -87,7 +87,7 @@ func (s *Service) next(r *run) (begin []int, over bool) {
 	defer r.mu.Unlock()
 	state := job.Running
 	about, _ := job.Of(r.job.Kind)
-	begin, stop := job.Next(r.steps, number(r.job.Args, "at-once"), number(r.job.Args, "stop-after"))
+	begin, stop := job.Next(r.steps, max(1, number(r.job.Args, "at-once")), number(r.job.Args, "stop-after"))
 	switch {
 	case r.run.EndedBy != "":
 		stop, begin = true, nil

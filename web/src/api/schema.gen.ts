@@ -4882,6 +4882,8 @@ export interface components {
             /** @description What is lost while it goes on */
             disturbs?: string;
             does: string;
+            /** @description It is about addresses, and picks no devices */
+            elsewhere?: boolean;
             kind: string;
             params: components["schemas"]["JobParam"][];
             /** @description What it takes on each device: operate backups */
@@ -4910,7 +4912,7 @@ export interface components {
                 [key: string]: string;
             };
             /** @enum {string} */
-            kind: "backup" | "upgrade" | "go-back" | "passwords";
+            kind: "backup" | "upgrade" | "go-back" | "passwords" | "search";
             title?: string;
             when?: components["schemas"]["JobWhen"];
             /** @description A selector: on which devices; on all when left out. It picks anew each time */
@@ -4981,6 +4983,7 @@ export interface components {
         JobStep: {
             /** Format: date-time */
             begun_at?: string;
+            /** @description Or the addresses of a search */
             device: string;
             /** @description What is done at the moment, or was when it failed */
             doing?: string;

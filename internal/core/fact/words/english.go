@@ -40,8 +40,8 @@ var English = must(New(Texts{
 		"change.not-pushed": `Change {{.Subject}} waited to be pushed, and was not: {{.A.Why}}`,
 		"change.discarded":  `Change {{.Subject}} was thrown away.`,
 
-		"job.began": `Job {{.Subject}} ({{.A.Title}}) began on {{.A.Devices}} {{if eq .A.Devices 1}}device{{else}}devices{{end}}{{if .A.By}}, begun by {{.A.By}}{{end}}.`,
-		"job.ended": `Job {{.Subject}} ({{.A.Title}}) {{if eq .A.State "failed"}}failed{{else if eq .A.State "missed"}}was missed{{else}}is {{.A.State}}{{end}}{{if .A.Why}}: {{.A.Why}}{{end}}.{{if .A.Failed}} {{.A.Failed}} of {{.A.Devices}} failed.{{end}}`,
+		"job.began": `Job {{.Subject}} ({{.A.Title}}) began{{if .A.Devices}} on {{.A.Devices}} {{if eq .A.Devices 1}}device{{else}}devices{{end}}{{end}}{{if .A.By}}, begun by {{.A.By}}{{end}}.`,
+		"job.ended": `Job {{.Subject}} ({{.A.Title}}) {{if eq .A.State "failed"}}failed{{else if eq .A.State "missed"}}was missed{{else}}is {{.A.State}}{{end}}{{if .A.Why}}: {{.A.Why}}{{end}}.{{if and .A.Failed .A.Devices}} {{.A.Failed}} of {{.A.Devices}} failed.{{end}}`,
 
 		"fleet.enrolled":  `{{.Device}} was enrolled by {{.A.By}}.`,
 		"fleet.arrived":   `{{.Device}} ({{.A.Serial}}) called home for the first time and is in service, as {{.A.ClaimedBy}} claimed it.`,

@@ -92,7 +92,7 @@ export function JobDialog({
       {
         kind: kind.kind as JobRequest["kind"],
         title: title.trim() || undefined,
-        where: on.trim() || undefined,
+        where: kind.elsewhere ? undefined : on.trim() || undefined,
         args: said,
         when: whenOf(when),
       },
@@ -133,19 +133,21 @@ export function JobDialog({
           </Field>
         )}
         <div className="grid gap-3 sm:grid-cols-2">
-          <Field label="On" help="a selector, which picks anew each time; all devices while it is empty">
-            {(id, by) => (
-              <input
-                id={id}
-                aria-describedby={by}
-                className={`${inputClass} font-mono`}
-                placeholder="site = tern-haven"
-                value={on}
-                onChange={(e) => setOn(e.target.value)}
-                onBlur={() => setPlanned(on)}
-              />
-            )}
-          </Field>
+          {!kind?.elsewhere && (
+            <Field label="On" help="a selector, which picks anew each time; all devices while it is empty">
+              {(id, by) => (
+                <input
+                  id={id}
+                  aria-describedby={by}
+                  className={`${inputClass} font-mono`}
+                  placeholder="site = tern-haven"
+                  value={on}
+                  onChange={(e) => setOn(e.target.value)}
+                  onBlur={() => setPlanned(on)}
+                />
+              )}
+            </Field>
+          )}
           <Field label="Title" help="what it is called in the list">
             {(id, by) => (
               <input
@@ -274,7 +276,7 @@ export function JobDialog({
                   className={inputClass}
                   {...(p.secret
                     ? { type: "password", autoComplete: "new-password", minLength: 8 }
-                    : { inputMode: "numeric" as const })}
+                    : { inputMode: /^-?\d+$/.test(p.default) ? ("numeric" as const) : undefined })}
                   placeholder={p.default}
                   value={args[p.name] ?? ""}
                   onChange={(e) => setArgs({ ...args, [p.name]: e.target.value })}

@@ -145,9 +145,7 @@ function JobList({
               <td className="whitespace-nowrap px-2.5 py-1 align-baseline">{j.last && <RunMark r={j.last} />}</td>
               {!narrow && (
                 <>
-                  <td className="max-w-[280px] break-words px-2.5 py-1 align-baseline font-mono text-sm">
-                    {j.where || "all devices"}
-                  </td>
+                  <td className="max-w-[280px] break-words px-2.5 py-1 align-baseline font-mono text-sm">{jobOn(j)}</td>
                   <td className="whitespace-nowrap px-2.5 py-1 align-baseline text-soft">{j.owner}</td>
                 </>
               )}
@@ -229,8 +227,8 @@ function Detail({
         <div className="grid gap-2 p-3">
           <p>
             Done {j.text}, on{" "}
-            {j.where ? <span className="font-mono text-sm">{j.where}</span> : <span>all devices</span>}, by the rights
-            of {j.owner}.{j.next_at && ` Next ${dayTime(j.next_at)}.`}
+            {jobOn(j) === everything ? everything : <span className="font-mono text-sm">{jobOn(j)}</span>}, by the
+            rights of {j.owner}.{j.next_at && ` Next ${dayTime(j.next_at)}.`}
             {j.state === "held" && " It is held: it is not done until it is released."}
           </p>
           {allowed(me, "operate", "jobs") && <Acts j={j} gone={() => show(0)} show={show} />}
@@ -270,10 +268,15 @@ function Detail({
           </ScrollRegion>
         )}
       </Panel>
-      {shown > 0 && <Run number={shown} me={me} show={show} />}
+      {shown > 0 && <Run number={shown} elsewhere={j.kind === "search"} me={me} show={show} />}
     </div>
   );
 }
+
+const everything = "all devices";
+
+/** What a job is about: the addresses of a search, else what picks its devices. */
+const jobOn = (j: Job) => j.args.targets || j.where || everything;
 
 function Acts({ j, gone, show }: { j: Job; gone: () => void; show: (job: number, run?: number) => void }) {
   const act = useActOnJob();
@@ -337,7 +340,17 @@ const stepShape: Record<JobStep["state"], string> = {
 };
 
 /** A run, and what came of it on each device, while it comes. */
-function Run({ number, me, show }: { number: number; me: Person; show: (job: number, run?: number) => void }) {
+function Run({
+  number,
+  elsewhere,
+  me,
+  show,
+}: {
+  number: number;
+  elsewhere: boolean;
+  me: Person;
+  show: (job: number, run?: number) => void;
+}) {
   const one = useJobRun(number);
   const act = useActOnRun();
   const kept = useKept();
@@ -395,12 +408,17 @@ function Run({ number, me, show }: { number: number; me: Person; show: (job: num
         {open && <Bar counts={r.counts} />}
         {r.why && <p className={r.state === "failed" || r.state === "missed" ? "text-down" : "text-soft"}>{r.why}</p>}
       </div>
+      {elsewhere && r.ended_at && (
+        <p className="border-b border-rule px-3 py-1.5">
+          <Link to={kept("/discover")}>Look at what was found</Link>
+        </p>
+      )}
       {r.steps.length > 0 && (
         <ScrollRegion label="Steps" className="max-h-[460px] overflow-auto">
           <table className="w-full border-collapse text-left text-sm">
             <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
               <tr>
-                {[...(waves ? ["Wave"] : []), "Device", "State", "What"].map((h) => (
+                {[...(waves ? ["Wave"] : []), elsewhere ? "Addresses" : "Device", "State", "What"].map((h) => (
                   <th key={h} scope="col" className="h-7 px-3 font-medium">
                     {h}
                   </th>
@@ -412,7 +430,7 @@ function Run({ number, me, show }: { number: number; me: Person; show: (job: num
                 <tr key={s.device} className="border-t border-rule/60 first:border-0">
                   {waves && <td className="px-3 py-0.5 tabular-nums">{s.wave}</td>}
                   <td className="whitespace-nowrap px-3 py-0.5 font-mono">
-                    <Link to={kept(`/devices/${s.device}`)}>{s.device}</Link>
+                    {elsewhere ? s.device : <Link to={kept(`/devices/${s.device}`)}>{s.device}</Link>}
                   </td>
                   <td className="px-3 py-0.5">
                     <HealthMark state={stepShape[s.state]} word={s.state} />
