@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -47,14 +48,14 @@ func faultsText(faults map[string]int) string {
 }
 
 func (a *app) policyCommand() *cobra.Command {
-	var names bool
+	var names, translations bool
 	cmd := &cobra.Command{
 		Use: "policy DEVICE", Short: "Show what a firewall lets pass, how often each rule decided, and what is wrong with it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		Long: `Show the rules of a firewall in their order: the first that fits a session decides, and what none fits is denied. "decided" is how many sessions
 each decided on since the device came up. What is wrong with a rule is worked out from all rules: shadowed (others decide before it, and otherwise),
 redundant (without it the same would pass), wide (it lets everybody reach everything), past (its last day is over), nobody (what it names is nothing),
 unused (it decided on nothing for 30 days). Rules are edited with "everypost rows"; names with "everypost port set DEVICE:address/NAME addresses=...".`,
-		Example: "  everypost policy th-fw-01\n  everypost policy th-fw-01 --names\n  everypost rows add th-fw-01:policy/main 'deny from guests to office' --at first\n  everypost policy effect 12",
+		Example: "  everypost policy th-fw-01\n  everypost policy th-fw-01 --names\n  everypost policy hh-fw-01 --translations\n  everypost rows add th-fw-01:policy/main 'deny from guests to office' --at first\n  everypost policy effect 12",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			p, err := c.Policy(ctx, args[0])
 			if err != nil {
@@ -63,15 +64,12 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 			if names {
 				return a.policyNames(p)
 			}
+			if translations {
+				return a.policyTranslations(p)
+			}
 			rows := make([][]string, len(p.List))
 			for i, r := range p.List {
-				sessions, last := "", ""
-				if r.Sessions != nil {
-					sessions = strconv.FormatUint(*r.Sessions, 10)
-				}
-				if r.LastAt != nil {
-					last = a.when(*r.LastAt)
-				}
+				sessions, last := a.hits(r.Sessions, r.LastAt)
 				rows[i] = []string{strconv.Itoa(r.Number), r.Action, anyOf(r.From), anyOf(r.To), anyOf(r.Source), anyOf(r.Destination), anyOf(r.Service), limitsText(r), sessions, last, faultText(r), r.Note}
 			}
 			empty := fmt.Sprintf("%s has no rules: it denies everything.", p.Device)
@@ -82,6 +80,8 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 		}),
 	}
 	cmd.Flags().BoolVar(&names, "names", false, "the zones, addresses and services that it knows by name, and who uses them")
+	cmd.Flags().BoolVar(&translations, "translations", false, "what it translates (NAT): of destinations before the rules are asked, of sources after")
+	cmd.MarkFlagsMutuallyExclusive("names", "translations")
 	cmd.AddCommand(&cobra.Command{
 		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
 		Example: "  everypost policy effect 12",
@@ -108,6 +108,37 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 		}),
 	})
 	return cmd
+}
+
+// hits says how often something did, and when last.
+func (a *app) hits(sessions *uint64, at *time.Time) (n, last string) {
+	if sessions != nil {
+		n = strconv.FormatUint(*sessions, 10)
+	}
+	if at != nil {
+		last = a.when(*at)
+	}
+	return n, last
+}
+
+// policyTranslations lists what a firewall translates.
+func (a *app) policyTranslations(p v1.Policy) error {
+	rows := make([][]string, len(p.Translations))
+	for i, t := range p.Translations {
+		sessions, last := a.hits(t.Sessions, t.LastAt)
+		rows[i] = []string{strconv.Itoa(t.Number), t.Kind, anyOf(t.From), anyOf(t.To), anyOf(t.Source), anyOf(t.Destination), anyOf(t.Service), intoText(t), sessions, last, t.Note}
+	}
+	return a.list(p, []string{"number", "of", "from", "to", "source", "destination", "service", "into", "did", "last", "note"}, rows, p.Device+" translates nothing.")
+}
+
+func intoText(t v1.PolicyTranslation) string {
+	switch {
+	case t.Into == "":
+		return "its own"
+	case t.Port > 0:
+		return t.Into + " port " + strconv.Itoa(t.Port)
+	}
+	return t.Into
 }
 
 func anyOf(list []string) string {

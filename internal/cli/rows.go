@@ -54,7 +54,7 @@ found when the draft is checked.`,
 		}),
 	}
 	cmd.Flags().Var(draftNumber{&in.Change}, "change", "as it would stand after this draft")
-	cmd.PersistentFlags().StringVar(&table, "table", "", "which table, where a thing has several")
+	cmd.PersistentFlags().StringVar(&table, "table", "", "which table, where a thing has several; the one that it is for when left out")
 	cmd.AddCommand(
 		a.stepCommand(&table, &cobra.Command{Use: "add TARGET ROW", Short: "Put a new row into a table", Args: cobra.ExactArgs(2),
 			Example: "  everypost rows add th-sw-02:acl/desks 'deny ip from any to 10.20.50.0/24' --at first"},
@@ -133,8 +133,8 @@ func tableOf(ctx context.Context, c *client.Client, target, wanted string) (stri
 	switch {
 	case slices.Contains(names, wanted):
 		return wanted, nil
-	case len(names) == 1 && wanted == "":
-		return names[0], nil
+	case len(names) > 0 && wanted == "":
+		return names[0], nil // the one that a thing is for stands first
 	case len(names) == 0:
 		return "", usage("%s has no table: \"everypost settings\" tells what has", target)
 	}

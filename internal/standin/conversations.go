@@ -84,18 +84,7 @@ func (w *World) converse(h *host, span time.Duration, now time.Time) float64 {
 	passes, sessions := 1.0, span.Seconds()/sessionEvery.Seconds()
 	vlan := h.joined(w.devices[h.at.device].cfg)
 	for _, c := range h.says {
-		from, to := c.source, c.target
-		b := to.As4()
-		there, far := int(b[1]), int(b[2])
-		let := true
-		switch inside := b[0] == 10; {
-		case inside && there == site:
-			let = w.judged(site, vlan, far, from, to, c.conversation, sessions, now)
-		case inside:
-			let = w.judged(site, vlan, 0, from, to, c.conversation, sessions, now) && w.judged(there, 0, far, from, to, c.conversation, sessions, now)
-		default:
-			let = w.judged(site, vlan, 0, from, to, c.conversation, sessions, now)
-		}
+		_, let := w.lets(site, asked{vlan, 0, c.source, c.target, c.protocol, c.port}, sessions, now)
 		if !let {
 			passes -= c.part
 		}
@@ -104,12 +93,12 @@ func (w *World) converse(h *host, span time.Duration, now time.Time) float64 {
 }
 
 // judged asks the firewall of a site about sessions between two VLANs of it; 0 is what is outside.
-func (w *World) judged(site, from, to int, source, target netip.Addr, c conversation, sessions float64, now time.Time) bool {
+func (w *World) judged(site int, q asked, sessions float64, now time.Time) bool {
 	g, guarded := w.guardians[site]
 	if !guarded || g == nil {
 		return !guarded
 	}
-	v := g.cfg.verdictOn(asked{from, to, source, target, c.protocol, c.port}, now)
+	v := g.cfg.verdictOn(q, now)
 	if !v.within {
 		g.judge(v.rule, sessions, now)
 	}
@@ -139,47 +128,48 @@ func (c *compiled) verdictOn(q asked, now time.Time) verdict {
 	return v
 }
 
-// Reaches tells whether a session of one station to another, both named by address, gets there: what a frame does, for tests to hold answers against.
+// Reaches tells whether a session of one station to another, both named by address, gets there: what a frame does, for tests to hold answers
+// against. An address that is nobody's in the company is one outside.
 func (w *World) Reaches(from, to, protocol string, port int) bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	a, hasA := w.find(from)
-	b, hasB := w.find(to)
-	if !hasA || !hasB || a.host == nil || !w.answers(a) || !w.answers(b) {
-		return false
-	}
-	near := w.around(a.room)
-	if _, there := near[b.room]; there && a.room.vlan == b.room.vlan && a.device.spec.SiteNet == b.device.spec.SiteNet {
-		return true
-	}
-	var gateway *device
-	for _, name := range w.gateways {
-		g := w.devices[name]
-		if _, there := near[room{name, a.room.vlan}]; there && g.spec.SiteNet == a.device.spec.SiteNet && g.powered && !g.booting && !g.hung {
-			gateway = g
-			break
-		}
-	}
-	if gateway == nil {
-		return false
-	}
-	source, err1 := netip.ParseAddr(a.ip)
-	target, err2 := netip.ParseAddr(b.ip)
+	source, err1 := netip.ParseAddr(from)
+	target, err2 := netip.ParseAddr(to)
 	if err1 != nil || err2 != nil {
 		return false
 	}
 	w.guard()
-	c := conversation{protocol: protocol, port: port}
-	mine, theirs, now := a.device.spec.SiteNet, b.device.spec.SiteNet, w.clock.now()
-	if mine == theirs {
-		if !w.judged(mine, a.room.vlan, b.room.vlan, source, target, c, 0, now) {
-			return false
-		}
-	} else if !w.judged(mine, a.room.vlan, 0, source, target, c, 0, now) || !w.judged(theirs, 0, b.room.vlan, source, target, c, 0, now) {
+	now := w.clock.now()
+	q := asked{0, 0, source, target, protocol, port}
+	a, inside := w.find(from)
+	if !inside {
+		return w.comesIn(q, now)
+	}
+	if a.host == nil || !w.answers(a) {
 		return false
 	}
+	near := w.around(a.room)
+	if b, here := w.find(to); here {
+		if _, there := near[b.room]; there && a.room.vlan == b.room.vlan && a.device.spec.SiteNet == b.device.spec.SiteNet {
+			return w.answers(b)
+		}
+	}
+	gateway := w.gatewayIn(near, a.device.spec.SiteNet, a.room.vlan)
+	if gateway == nil {
+		return false
+	}
+	q.from = a.room.vlan
+	q, let := w.lets(a.device.spec.SiteNet, q, 0, now)
+	if _, _, company := ofSite(q.target); !let || !company {
+		return let
+	}
+	b, here := w.find(q.target.String())
+	if !here || b.host == nil || !w.answers(b) {
+		return false
+	}
+	theirs := b.device.spec.SiteNet
 	edges, _ := w.overlay(gateway, theirs)
-	if edges == nil && mine != theirs {
+	if edges == nil && a.device.spec.SiteNet != theirs {
 		return false
 	}
 	last := gateway
@@ -188,4 +178,37 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 	}
 	_, there := w.around(room{last.spec.Name, b.room.vlan})[b.room]
 	return there
+}
+
+// gatewayIn is the edge of a site among the rooms that a VLAN reaches.
+func (w *World) gatewayIn(near map[room]*cable, site, vlan int) *device {
+	for _, name := range w.gateways {
+		g := w.devices[name]
+		if _, there := near[room{name, vlan}]; there && g.spec.SiteNet == site && g.powered && !g.booting && !g.hung {
+			return g
+		}
+	}
+	return nil
+}
+
+// comesIn tells whether a session from outside gets to somebody: by a firewall that leads it to one inside.
+func (w *World) comesIn(q asked, now time.Time) bool {
+	for _, name := range w.firewalls {
+		g := w.devices[name]
+		site := g.spec.SiteNet
+		if w.guardians[site] != g {
+			continue
+		}
+		led := w.translated(site, true, q, 0, now)
+		if led.target == q.target && led.port == q.port {
+			continue
+		}
+		b, here := w.find(led.target.String())
+		_, led.to, _ = ofSite(led.target)
+		if !here || b.host == nil || b.device.spec.SiteNet != site || !w.answers(b) || !w.judged(site, led, 0, now) {
+			return false
+		}
+		return w.gatewayIn(w.around(b.room), site, b.room.vlan) != nil
+	}
+	return false
 }

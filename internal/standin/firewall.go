@@ -19,6 +19,9 @@ type firewall struct {
 	rules   []policyRule
 	byHours bool // some rule holds at hours only
 	known   verdicts
+
+	translations []translation
+	hides        bool // some of them are of sources
 }
 
 // verdicts are how a policy decided on sessions, for as long as it decides on them alike.
@@ -169,24 +172,29 @@ func (c *compiled) compileFirewall(tree *xmlnode.Node) {
 		}
 		return out
 	}
+	flows := func(names []string) (out []flow) {
+		for _, s := range names {
+			values := []string{s}
+			if _, err := readFlow(s); err != nil {
+				values = grouped(services, s, map[string]bool{})
+			}
+			for _, v := range values {
+				if f, err := readFlow(v); err == nil {
+					out = append(out, f)
+				}
+			}
+		}
+		return out
+	}
 	for _, p := range fw.All("policy") {
 		c.firewall.decides = true
+		c.compileTranslations(p, spans, flows)
 		for _, n := range p.All("rule") {
 			r := policyRule{action: n.TextAt("action"), from: texts(n.All("from")), to: texts(n.All("to")), schedule: n.TextAt("during")}
 			r.number, _ = strconv.Atoi(n.TextAt("number"))
 			r.source, r.target = spans(texts(n.All("source"))), spans(texts(n.All("destination")))
 			r.anyone, r.anywhere, r.anything = len(n.All("source")) == 0, len(n.All("destination")) == 0, len(n.All("service")) == 0
-			for _, s := range texts(n.All("service")) {
-				values := []string{s}
-				if _, err := readFlow(s); err != nil {
-					values = grouped(services, s, map[string]bool{})
-				}
-				for _, v := range values {
-					if f, err := readFlow(v); err == nil {
-						r.services = append(r.services, f)
-					}
-				}
-			}
+			r.services = flows(texts(n.All("service")))
 			if t, err := time.ParseInLocation(time.DateOnly, n.TextAt("until"), c.zone); err == nil {
 				r.until = t.AddDate(0, 0, 1)
 			}
@@ -236,6 +244,9 @@ func validateFirewall(tree *xmlnode.Node, fault func(tag, path, format string, a
 		}
 	}
 	for _, p := range fw.All("policy") {
+		validateTranslations(p, func(path, what, name string) {
+			refer(path, what, name, map[string]map[string]bool{"zone": zones, "address": addresses, "service": services}[what])
+		}, fault)
 		for _, r := range p.All("rule") {
 			path := "/firewall/policy/rule[number='" + r.TextAt("number") + "']"
 			if r.TextAt("action") == "" {
@@ -291,13 +302,10 @@ func (f firewall) zoneOf(vlan int) string {
 
 // decide tells which rule decides on a session that begins, 0 where none fits, and whether it may.
 func (c *compiled) decide(from, to string, source, target netip.Addr, protocol string, port int, at time.Time) (rule int, allowed bool) {
-	within := func(list []span, any bool, a netip.Addr) bool {
-		return any || slices.ContainsFunc(list, func(s span) bool { return s.low.Compare(a) <= 0 && a.Compare(s.high) <= 0 })
-	}
 	for _, r := range c.firewall.rules {
 		fits := (len(r.from) == 0 || slices.Contains(r.from, from)) && (len(r.to) == 0 || slices.Contains(r.to, to)) &&
-			within(r.source, r.anyone, source) && within(r.target, r.anywhere, target) &&
-			(r.anything || slices.ContainsFunc(r.services, func(f flow) bool { return f.protocol == protocol && (f.high == 0 || port >= f.low && port <= f.high) })) &&
+			(r.anyone || spanned(r.source, source)) && (r.anywhere || spanned(r.target, target)) &&
+			(r.anything || among(r.services, protocol, port)) &&
 			(r.schedule == "" || open(c.schedules[r.schedule], at.In(c.zone))) && (r.until.IsZero() || at.Before(r.until))
 		if fits {
 			return r.number, r.action == "allow"
@@ -323,6 +331,7 @@ func (d *device) judge(rule int, sessions float64, now time.Time) {
 func (d *device) firewallState(fw *xmlnode.Node, now time.Time) {
 	x := in("ep-fw")
 	for _, p := range fw.All("policy") {
+		d.translationState(p)
 		for _, r := range p.All("rule") {
 			n, _ := strconv.Atoi(r.TextAt("number"))
 			j := d.judged[n]

@@ -72,6 +72,17 @@ type FirewallSpec struct {
 	Zones               []SecurityZoneSpec
 	Addresses, Services []GroupSpec
 	Rules               []RuleSpec
+	Translations        []TranslationSpec
+}
+
+// TranslationSpec is a translation of addresses; lists that are empty stand for all, an empty address for its own.
+type TranslationSpec struct {
+	Number                                 int
+	Kind                                   string
+	From, To, Source, Destination, Service []string
+	Into                                   string
+	Port                                   int
+	Note                                   string
 }
 
 // SecurityZoneSpec is a zone of a firewall.
@@ -143,6 +154,22 @@ func (f *FirewallSpec) tree() *xmlnode.Node {
 		}
 		if r.Note != "" {
 			n.Add(x.leaf("note", r.Note))
+		}
+		policy.Add(n)
+	}
+	for _, t := range f.Translations {
+		n := x.node("translation", x.leaf("number", strconv.Itoa(t.Number)), x.leaf("kind", t.Kind))
+		for name, values := range map[string][]string{"from": t.From, "to": t.To, "source": t.Source, "destination": t.Destination, "service": t.Service} {
+			some(n, name, values)
+		}
+		if t.Into != "" {
+			n.Add(x.leaf("into", t.Into))
+		}
+		if t.Port > 0 {
+			n.Add(x.int("port", t.Port))
+		}
+		if t.Note != "" {
+			n.Add(x.leaf("note", t.Note))
 		}
 		policy.Add(n)
 	}

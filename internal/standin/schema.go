@@ -219,6 +219,16 @@ ep-fw:firewall/policy[name]/rule[number]/during string
 ep-fw:firewall/policy[name]/rule[number]/until date
 ep-fw:firewall/policy[name]/rule[number]/log boolean =false
 ep-fw:firewall/policy[name]/rule[number]/note string
+ep-fw:firewall/policy[name]/translation[number]/number 1..65535
+ep-fw:firewall/policy[name]/translation[number]/kind translation-kind
+ep-fw:firewall/policy[name]/translation[number]/from* string
+ep-fw:firewall/policy[name]/translation[number]/to* string
+ep-fw:firewall/policy[name]/translation[number]/source* string
+ep-fw:firewall/policy[name]/translation[number]/destination* string
+ep-fw:firewall/policy[name]/translation[number]/service* string
+ep-fw:firewall/policy[name]/translation[number]/into address
+ep-fw:firewall/policy[name]/translation[number]/port 1..65535
+ep-fw:firewall/policy[name]/translation[number]/note string
 ep-mg:management-plane/own-port/port* string
 ep-mg:management-plane/vrf string
 ep-mg:management-plane/membership[interface]/interface string
@@ -355,8 +365,9 @@ var leafTypes = map[string]func(string) error{
 		_, err := readFlow(v)
 		return err
 	},
-	"policy-name":   oneOf("main"),
-	"policy-action": oneOf("allow", "deny", "reject"),
+	"policy-name":      oneOf("main"),
+	"translation-kind": oneOf("source", "destination"),
+	"policy-action":    oneOf("allow", "deny", "reject"),
 	"date": func(v string) error {
 		_, err := time.Parse(time.DateOnly, v)
 		return err

@@ -405,6 +405,7 @@ type device struct {
 	refuse             map[Fault]bool
 	hits               map[listEntry]float64 // frames by entry of an access list
 	judged             map[int]*judgement    // sessions on which its policy decided, by rule; 0: none fitted
+	translates         map[int]*judgement    // sessions that it translated, by translation
 	classes            [8]classCount         // what was sent of each class of traffic
 	contacts           map[string]string     // how the contacts at its inputs are, where not closed
 	ringChanges        map[string]int        // how often a ring opened or closed

@@ -3,6 +3,7 @@ package policy_test
 import (
 	"math/rand/v2"
 	"net/http"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -52,11 +53,19 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 		require.NoError(t, r.Describe(t.Context(), d.Name, v1.DeviceDescription{Site: site}))
 	}
 	rng := rand.New(rand.NewPCG(15, 7))
-	answers := map[bool]int{}
+	answers, outside := map[bool]int{}, map[bool]int{}
+	abroad := []string{"203.0.113.80", "198.51.100.80", "198.51.100.81"} // one that is nobody's, and two to which firewalls answer
 	ask := func(questions int, what string) {
 		list := stations(t, r)
+		pick := func(outside int) v1.NetworkClient {
+			if rng.IntN(outside) == 0 {
+				address := abroad[rng.IntN(len(abroad))]
+				return v1.NetworkClient{MAC: address, Address: address}
+			}
+			return list[rng.IntN(len(list))]
+		}
 		for range questions {
-			from, to, s := list[rng.IntN(len(list))], list[rng.IntN(len(list))], services[rng.IntN(len(services))]
+			from, to, s := pick(6), pick(4), services[rng.IntN(len(services))]
 			if from.MAC == to.MAC {
 				continue
 			}
@@ -74,6 +83,9 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 				t.FailNow()
 			}
 			answers[got.Verdict == "passes"]++
+			if from.MAC == from.Address || to.MAC == to.Address {
+				outside[got.Verdict == "passes"]++
+			}
 		}
 	}
 	ask(120, "as it is")
@@ -81,6 +93,21 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 	ask(80, "more rules")
 	require.NoError(t, r.World.Throw(standin.Cut, "ng-sw-01:1/1/49"))
 	ask(60, "a cable cut")
+	desk := ""
+	for _, c := range stations(t, r) {
+		if c.VLAN == 20 && strings.HasPrefix(c.Device, "ol-") {
+			desk = c.Address
+		}
+	}
+	require.NotEmpty(t, desk)
+	r.PushAndKeep(t, r.Draft(t, [3]string{"ol-fw-01:policy/main", "translations/40", "destination from outside destination 198.51.100.81 service tcp/445 into " + desk + " port 3389"},
+		[3]string{"ol-fw-01:policy/main", "translations/5", "source from crew,guests into nothing"},
+		[3]string{"hh-fw-01:policy/main", "translations/5", "destination from office destination 203.0.113.80 into 10.1.20.30"}))
+	ask(120, "more translations")
+	require.NoError(t, r.World.Throw(standin.PowerLoss, "ng-edge-01"))
+	ask(60, "an edge dead, and its tunnels")
+	assert.Greater(t, outside[true], 10, "some pass to and from outside")
+	assert.Greater(t, outside[false], 10, "some do not")
 	assert.Greater(t, answers[true], 10, "some pass")
 	assert.Greater(t, answers[false], 10, "some do not")
 }
@@ -115,7 +142,7 @@ func TestReachOfADraft(t *testing.T) {
 			decides = h
 		}
 	}
-	assert.Equal(t, v1.ReachHop{Device: "ng-fw-01", Verdict: "passes", What: "rule 15 lets it pass from voice to office", Object: "policy/main", Row: 15, Line: "allow from voice to office service web"}, decides)
+	assert.Equal(t, v1.ReachHop{Device: "ng-fw-01", Verdict: "passes", What: "rule 15 lets it pass from voice to office", Object: "policy/main", Table: "rules", Row: 15, Line: "allow from voice to office service web"}, decides)
 	in.Change = 0
 	in.To = "10.9.9.9"
 	got, err = r.Reach(t.Context(), in)

@@ -103,7 +103,7 @@ func (s *server) reachOut(ctx context.Context, a reach.Answer, from, to reach.En
 	out := v1.Reach{Verdict: string(a.Verdict), Why: a.Why, From: called(from), To: called(to), Hops: []v1.ReachHop{}}
 	const hidden = "it passes what you may not see"
 	for _, h := range a.Hops {
-		one := v1.ReachHop{Device: h.Device, In: h.In, Out: h.Out, VLAN: int(h.VLAN), Verdict: string(h.Verdict), What: h.What, Object: h.Object, Row: h.Row, Line: h.Line}
+		one := v1.ReachHop{Device: h.Device, In: h.In, Out: h.Out, VLAN: int(h.VLAN), Verdict: string(h.Verdict), What: h.What, Object: h.Object, Table: h.Table, Row: h.Row, Line: h.Line}
 		if h.Device != "" && s.onDevice(ctx, seeConfigurations, h.Device) != nil || !s.mayRead(ctx, h.What) {
 			one = v1.ReachHop{Verdict: string(h.Verdict), What: hidden}
 			if h.Verdict != reach.Passes {
@@ -143,13 +143,10 @@ func summaryOut(p policies.Policy, site string) v1.PolicySummary {
 }
 
 func policyOut(p policies.Policy, site string) v1.Policy {
-	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
+	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Translations: []v1.PolicyTranslation{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
 	for _, r := range p.Rules {
 		one := v1.PolicyRule{Number: r.Number, Text: r.Text, Action: r.Action, From: some(r.From), To: some(r.To), Source: some(r.Source), Destination: some(r.Destination), Service: some(r.Service),
 			During: r.During, Until: r.Until, Log: r.Log, Note: r.Note, Layer: r.Layer, Fault: string(r.Fault.Fault), By: r.Fault.By}
-		if r.Layer == "device" {
-			one.Layer = ""
-		}
 		if r.Broken {
 			one.Action = "unknown"
 		}
@@ -157,6 +154,20 @@ func policyOut(p policies.Policy, site string) v1.Policy {
 			one.Sessions, one.LastAt = &r.Hits.Sessions, momentOf(r.Hits.LastAt)
 		}
 		out.List = append(out.List, one)
+	}
+	for _, t := range p.Translations {
+		one := v1.PolicyTranslation{Number: t.Number, Text: t.Text, Kind: t.Kind, From: some(t.From), To: some(t.To), Source: some(t.Source), Destination: some(t.Destination), Service: some(t.Service),
+			Port: int(t.Port), Note: t.Note, Layer: t.Layer}
+		if t.Into.IsValid() {
+			one.Into = t.Into.String()
+		}
+		if t.Broken {
+			one.Kind = "unknown"
+		}
+		if t.Hits != nil {
+			one.Sessions, one.LastAt = &t.Hits.Sessions, momentOf(t.Hits.LastAt)
+		}
+		out.Translations = append(out.Translations, one)
 	}
 	for _, n := range p.Names {
 		values := n.Settings

@@ -166,6 +166,7 @@ func init() {
 	part[v1.Policy]()
 	part[v1.PolicyRule]()
 	part[v1.PolicyName]()
+	part[v1.PolicyTranslation]()
 	part[v1.PolicyDeltas]()
 	part[v1.Reach]()
 	part[v1.Promise]() // of the whole network

@@ -35,6 +35,24 @@ type PolicyRule struct {
 	By          []int      `json:"by,omitempty" doc:"The rules that decide in its place"`
 }
 
+// PolicyTranslation is a translation of addresses (NAT, RFC 3022) as it runs.
+type PolicyTranslation struct {
+	Number      int        `json:"number" doc:"Its place: of each kind the first that fits does"`
+	Text        string     `json:"text" doc:"As it is written in a table of settings"`
+	Kind        string     `json:"kind" enum:"source,destination,unknown" doc:"Whose address: destinations before the rules are asked, sources after"`
+	From        []string   `json:"from" doc:"Zones; empty: any"`
+	To          []string   `json:"to" doc:"Zones; empty: any"`
+	Source      []string   `json:"source" doc:"Names of addresses, or prefixes; empty: any"`
+	Destination []string   `json:"destination" doc:"Names of addresses, or prefixes; empty: any"`
+	Service     []string   `json:"service" doc:"Names of services, or such as tcp/443; empty: any"`
+	Into        string     `json:"into,omitempty" doc:"The address that it gets; left out: it keeps its own"`
+	Port        int        `json:"port,omitempty" doc:"The port that it gets; the same when left out"`
+	Note        string     `json:"note,omitempty"`
+	Layer       string     `json:"layer,omitempty" doc:"The template or site that says it; the device itself when left out"`
+	Sessions    *uint64    `json:"sessions,omitempty" doc:"That it translated since the device came up"`
+	LastAt      *time.Time `json:"last_at,omitempty" doc:"When it did so last"`
+}
+
 // PolicyName is a zone, an address or a service that a firewall knows by a name.
 type PolicyName struct {
 	Kind    string            `json:"kind" enum:"security-zone,address,service"`
@@ -47,9 +65,11 @@ type PolicyName struct {
 // Policy is what a firewall lets pass, as it runs.
 type Policy struct {
 	PolicySummary
-	List  []PolicyRule `json:"list"`
-	Names []PolicyName `json:"names"`
-	Since *time.Time   `json:"since,omitempty" doc:"Since when it counts: when it came up"`
+	List []PolicyRule `json:"list"`
+	// Translations stand beside the rules.
+	Translations []PolicyTranslation `json:"translations"`
+	Names        []PolicyName        `json:"names"`
+	Since        *time.Time          `json:"since,omitempty" doc:"Since when it counts: when it came up"`
 }
 
 // PolicyDelta is what a change lets a firewall pass, or stop.
@@ -88,6 +108,7 @@ type ReachHop struct {
 	Verdict string `json:"verdict" enum:"passes,stops,unknown"`
 	What    string `json:"what" doc:"What happens there"`
 	Object  string `json:"object,omitempty" doc:"What decides: policy/main, acl/desks"`
+	Table   string `json:"table,omitempty" doc:"Of it, where it has several: rules, translations"`
 	Row     int    `json:"row,omitempty" doc:"The number of the line of it that decides"`
 	Line    string `json:"line,omitempty" doc:"That line"`
 }

@@ -452,4 +452,7 @@ func OfSerial(serial string) selector.Expr { return is("serial", serial) }
 // OfMAC picks the client of a hardware address.
 func OfMAC(mac string) selector.Expr { return is("client.mac", mac) }
 
+// OfAddress picks the end stations of an address.
+func OfAddress(address string) selector.Expr { return is("client.address", address) }
+
 func is(field, value string) selector.Expr { return selector.Is(Network.Field(field), value) }

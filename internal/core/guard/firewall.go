@@ -27,6 +27,34 @@ func firewalls(p Proposal) []Finding {
 		out = append(out, ownMembers(device, after)...)
 		out = append(out, badRules(device, before, after, p.Now)...)
 		out = append(out, passes(device, before, after, p)...)
+		out = append(out, translatesNoMore(device, before, after, p.Insides[device].Policy)...)
+	}
+	return out
+}
+
+// translatesNoMore finds translations that are in use and go, or become others.
+func translatesNoMore(device string, before, after network.Config, st *network.PolicyState) []Finding {
+	if st == nil {
+		return nil
+	}
+	at := network.PortRef{Device: device, Port: setting.PolicyObject}
+	var out []Finding
+	for _, t := range st.Translations {
+		field := setting.RowName("translations", t.Number)
+		was, is := before.Objects[setting.PolicyObject][field], after.Objects[setting.PolicyObject][field]
+		if t.Sessions == 0 || was == "" || was == is {
+			continue
+		}
+		becomes := "would be another"
+		if is == "" {
+			becomes = "would go"
+		}
+		out = append(out, Finding{
+			ID: fmt.Sprintf("firewall:%s:translation-%d", at, t.Number), Guard: "firewall", Level: Warn, Ports: []network.PortRef{at},
+			What: fmt.Sprintf("Translation %d of %s %s, and is in use.", t.Number, device, becomes),
+			Why:  fmt.Sprintf("It did for %d sessions since the device came up. Those that go on may end, and what none fits keeps its own address, to which nobody outside can answer.", t.Sessions),
+			Do:   "Look whether another one does for them.",
+		})
 	}
 	return out
 }
@@ -57,7 +85,7 @@ func unnamed(device string, before, after network.Config) []Finding {
 		}
 		at := network.PortRef{Device: device, Port: n.Object}
 		out = append(out, Finding{
-			ID: fmt.Sprintf("firewall:%s:%d:%s", at, n.Row, setting.Object(n.Kind, n.Name)), Guard: "firewall", Level: Stop, Ports: []network.PortRef{at},
+			ID: fmt.Sprintf("firewall:%s:%s%d:%s", at, strings.TrimPrefix(n.Table, "rules"), n.Row, setting.Object(n.Kind, n.Name)), Guard: "firewall", Level: Stop, Ports: []network.PortRef{at},
 			What: fmt.Sprintf("%s of %s names %s %s, which %s does not have.", capital(n.String()), device, setting.AboutKind(n.Kind).One, n.Name, device),
 			Why:  "The device would refuse it.",
 			Do:   fmt.Sprintf("Make it first, in the same draft (%s:%s present=on), or name another.", device, setting.Object(n.Kind, n.Name)),

@@ -83,9 +83,11 @@ type RowHits struct {
 
 // PolicyState is how a firewall decided on sessions since it came up.
 type PolicyState struct {
-	Rules     []RuleHits `json:"rules"`
-	Unmatched uint64     `json:"unmatched_sessions"` // denied because no rule fits
-	Since     time.Time  `json:"since"`              // when it began to count; zero where that is not told
+	Rules []RuleHits `json:"rules"`
+	// Translations are how often each translation of addresses did.
+	Translations []RuleHits `json:"translations,omitempty"`
+	Unmatched    uint64     `json:"unmatched_sessions"` // denied because no rule fits
+	Since        time.Time  `json:"since"`              // when it began to count; zero where that is not told
 }
 
 // RuleHits is how often a rule of a policy decided.

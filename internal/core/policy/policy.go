@@ -26,12 +26,13 @@ type Session struct {
 
 // Policy is that of a firewall, with its names looked up. Make it with Of.
 type Policy struct {
-	Rules []Rule
-	zones []string // that there are; index+1 is the number of a zone, 0 is none
-	vlans []setting.ZoneVLANs
-	names map[string]uint64 // points of what is no address of IPv4
-	texts map[uint64]string
-	named map[string]string // texts of intervals that are an address or service of the device, by its name
+	Rules        []Rule
+	Translations []Translation
+	zones        []string // that there are; index+1 is the number of a zone, 0 is none
+	vlans        []setting.ZoneVLANs
+	names        map[string]uint64 // points of what is no address of IPv4
+	texts        map[uint64]string
+	named        map[string]string // texts of intervals that are an address or service of the device, by its name
 }
 
 // Rule is a rule, with the sets that it speaks of.
@@ -77,21 +78,14 @@ func Of(c network.Config) *Policy {
 	}
 	delete(p.named, "")
 	for _, r := range setting.Policy(c) {
-		rule := Rule{PolicyRule: r, from: p.zonesOf(r.From), to: p.zonesOf(r.To), source: allAddresses, destination: allAddresses, service: allServices}
-		if r.Source != nil {
-			rule.source = p.addresses(c, r.Source)
-		}
-		if r.Destination != nil {
-			rule.destination = p.addresses(c, r.Destination)
-		}
-		if r.Service != nil {
-			rule.service = p.services(c, r.Service)
-		}
+		rule := Rule{PolicyRule: r, from: p.zonesOf(r.From), to: p.zonesOf(r.To)}
+		rule.source, rule.destination, rule.service = p.sets(c, r.Source, r.Destination, r.Service)
 		if r.During != "" {
 			rule.hours, _ = schedule.Parse(c.Objects[setting.Object(setting.OnSchedule, r.During)]["hours"])
 		}
 		p.Rules = append(p.Rules, rule)
 	}
+	p.Translations = p.translationsOf(c)
 	return p
 }
 
@@ -214,13 +208,7 @@ func (p *Policy) Decide(s Session, at time.Time) (rule *Rule, allowed bool) {
 	if from == to && from > 0 {
 		return nil, true // within a zone nothing is decided
 	}
-	src, dst, svc := p.point(s.Source), p.point(s.Destination), serviceInterval(setting.Service{Protocol: s.Protocol, Ports: setting.PortRange{Low: s.Port, High: s.Port}}).low
-	switch {
-	case s.Protocol != "tcp" && s.Protocol != "udp" && s.Protocol != "icmp":
-		svc = lastService
-	case s.Port == 0 && s.Protocol != "icmp":
-		svc = map[string]uint64{"tcp": 0, "udp": udpBase}[s.Protocol]
-	}
+	src, dst, svc := p.point(s.Source), p.point(s.Destination), pointOfService(s)
 	for i := range p.Rules {
 		r := &p.Rules[i]
 		if r.applies(from, to) && r.holdsAt(at) && r.source.has(src) && r.destination.has(dst) && r.service.has(svc) {
@@ -228,6 +216,16 @@ func (p *Policy) Decide(s Session, at time.Time) (rule *Rule, allowed bool) {
 		}
 	}
 	return nil, false
+}
+
+func pointOfService(s Session) uint64 {
+	switch {
+	case s.Protocol != "tcp" && s.Protocol != "udp" && s.Protocol != "icmp":
+		return lastService
+	case s.Port == 0 && s.Protocol != "icmp":
+		return map[string]uint64{"tcp": 0, "udp": udpBase}[s.Protocol]
+	}
+	return serviceInterval(setting.Service{Protocol: s.Protocol, Ports: setting.PortRange{Low: s.Port, High: s.Port}}).low
 }
 
 func (p *Policy) point(a netip.Addr) uint64 {

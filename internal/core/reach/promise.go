@@ -116,7 +116,7 @@ func (p Promise) Held(n Network, from, to []End, q Question) (breaches []Breach,
 // lets tells which line lets something pass.
 func lets(a Answer) string {
 	for _, h := range slices.Backward(a.Hops) {
-		if h.Row > 0 {
+		if h.Row > 0 && h.Table != "translations" {
 			return fmt.Sprintf(": %s, %s", h.Device, h.What)
 		}
 	}

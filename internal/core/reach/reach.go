@@ -26,6 +26,7 @@ type Network struct {
 	Gone    map[string]bool       // devices that are not in hand
 	Owns    map[netip.Addr]string // devices by their addresses
 	linksAt map[string][]topology.Link
+	known   map[string]*policy.Policy // of firewalls that were asked
 }
 
 // indexed is the network ready for many questions.
@@ -33,7 +34,7 @@ func (n Network) indexed() Network {
 	if n.linksAt != nil {
 		return n
 	}
-	n.linksAt = map[string][]topology.Link{}
+	n.linksAt, n.known = map[string][]topology.Link{}, map[string]*policy.Policy{}
 	for _, l := range n.Links {
 		n.linksAt[l.A.Device], n.linksAt[l.B.Device] = append(n.linksAt[l.A.Device], l), append(n.linksAt[l.B.Device], l)
 	}
@@ -55,6 +56,8 @@ type Question struct {
 	Protocol string // tcp, udp or icmp
 	Port     uint16
 	At       time.Time // by the clock of the devices
+	// Find tells who is at an address, for where one is translated on the way; nil: nobody knows.
+	Find func(netip.Addr) (End, bool)
 }
 
 // Verdict is what becomes of a session.
@@ -75,6 +78,7 @@ type Hop struct {
 	Verdict Verdict
 	What    string // what happens there
 	Object  string // whose line decides: acl/desks, policy/main; "" for none
+	Table   string // of it, in which that line stands; "" where there is but one
 	Row     int    // the number of that line
 	Line    string // the line itself
 }
@@ -91,7 +95,8 @@ type Answer struct {
 // asking is a question on its way.
 type asking struct {
 	n      Network
-	q      Question
+	q      Question // with the addresses that it has there
+	hides  string   // the firewall by which it would have got another source, "" for none
 	answer Answer
 }
 
@@ -121,7 +126,7 @@ func (a *asking) follow() {
 	from, to := a.q.From, a.q.To
 	switch {
 	case from.Device == "":
-		a.end(Hop{Verdict: Unknown, What: fmt.Sprintf("nobody saw where %s is", from.Name)})
+		a.comesIn()
 		return
 	case a.n.Gone[from.Device]:
 		a.answer.Outage = true
@@ -146,21 +151,32 @@ func (a *asking) follow() {
 		return
 	}
 	site := a.n.SiteOf[from.Device]
-	far, here := a.vlanAt(router, to.Address)
-	zone := network.VLANID(0)
-	if here {
-		zone = far
-	}
-	if !a.guard(site, from.VLAN, zone) {
+	fw, ok := a.firewallOf(site)
+	if !ok {
 		return
 	}
+	a.translateDestination(fw, from.VLAN)
+	to = a.q.To
+	zone, _ := a.vlanAt(router, to.Address)
+	if !a.decide(fw, from.VLAN, zone) {
+		return
+	}
+	a.translateSource(fw, from.VLAN, zone)
 	last, vlan, ok := a.route(router)
 	if !ok {
 		return
 	}
-	if other := a.n.SiteOf[last]; other != site && !a.guard(other, 0, vlan) {
-		return
+	if other := a.n.SiteOf[last]; other != site {
+		if fw, ok = a.firewallOf(other); !ok || !a.decide(fw, 0, vlan) {
+			return
+		}
 	}
+	a.comesTo(last, vlan)
+}
+
+// comesTo ends the way at the device to which the network of the other end is connected.
+func (a *asking) comesTo(last string, vlan network.VLANID) {
+	to := a.q.To
 	if to.Device == "" {
 		a.answer.Near = true
 		a.end(Hop{Device: last, VLAN: vlan, Verdict: Unknown, What: fmt.Sprintf("it passes up to the network of %s; nobody saw whether that is there", to.Name)})
@@ -428,6 +444,11 @@ func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool
 		next := a.n.Owns[via]
 		if err != nil || next == "" {
 			h.Verdict, h.What = Passes, fmt.Sprintf("it leaves what is known: %s by %s", h.What, cmp.Or(r.Interface, r.Via))
+			if a.hides != "" && policy.Known(to) && !policy.Known(a.q.From.Address) {
+				h.Verdict, h.What = Stops, fmt.Sprintf("no translation of %s fits it, and from outside nobody can answer to %s", a.hides, a.q.From.Address)
+				a.end(h)
+				return "", 0, false
+			}
 			a.hop(h)
 			a.answer.Verdict, a.answer.Why = Passes, ""
 			return "", 0, false
@@ -449,27 +470,44 @@ func (a *asking) tunnel(device, name string) (network.Tunnel, bool) {
 	return network.Tunnel{}, false
 }
 
-// guard asks the firewall of a site, where there is one. A VLAN of 0 is what is outside of the site.
-func (a *asking) guard(site string, from, to network.VLANID) bool {
-	var firewalls []string
-	for d, s := range a.n.SiteOf {
-		if _, decides := a.n.Configs[d].Objects[setting.PolicyObject]; s == site && decides {
-			firewalls = append(firewalls, d)
-		}
-	}
-	slices.Sort(firewalls)
+// firewallOf is the firewall that decides for a site, "" for none; ok is false where the way ends at it.
+func (a *asking) firewallOf(site string) (fw string, ok bool) {
+	firewalls := a.firewalls(site)
 	if len(firewalls) == 0 {
-		return true
+		return "", true
 	}
 	at := slices.IndexFunc(firewalls, func(d string) bool { return !a.n.Gone[d] })
 	if at < 0 {
 		a.answer.Outage = true
 		a.end(Hop{Device: firewalls[0], Verdict: Stops, What: "it decides what passes between zones, and is not in hand"})
-		return false
+		return "", false
 	}
-	fw := firewalls[at]
-	p := policy.Of(a.n.Configs[fw])
-	s := policy.Session{From: p.Zone(from), To: p.Zone(to), Source: a.q.From.Address, Destination: a.q.To.Address, Protocol: a.q.Protocol, Port: a.q.Port}
+	return firewalls[at], true
+}
+
+// firewalls are those of a site that have a policy.
+func (a *asking) firewalls(site string) (out []string) {
+	for d, s := range a.n.SiteOf {
+		if _, decides := a.n.Configs[d].Objects[setting.PolicyObject]; s == site && decides {
+			out = append(out, d)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// session is what is asked, as a firewall sees it. A VLAN of 0 is what is outside of its site.
+func (a *asking) session(p *policy.Policy, from, to network.VLANID) policy.Session {
+	return policy.Session{From: p.Zone(from), To: p.Zone(to), Source: a.q.From.Address, Destination: a.q.To.Address, Protocol: a.q.Protocol, Port: a.q.Port}
+}
+
+// decide asks a firewall, where there is one.
+func (a *asking) decide(fw string, from, to network.VLANID) bool {
+	if fw == "" {
+		return true
+	}
+	p := a.policy(fw)
+	s := a.session(p, from, to)
 	rule, allowed := p.Decide(s, a.q.At)
 	h := Hop{Device: fw, Verdict: Passes, Object: setting.PolicyObject}
 	between := fmt.Sprintf("from %s to %s", orNoZone(s.From), orNoZone(s.To))
@@ -479,12 +517,7 @@ func (a *asking) guard(site string, from, to network.VLANID) bool {
 	case rule == nil:
 		h.Verdict, h.What = Stops, "no rule fits it "+between+": it is denied"
 	default:
-		h.Row = rule.Number
-		for _, row := range setting.RowsOf(a.n.Configs[fw].Objects[setting.PolicyObject], "rules") {
-			if row.Number == rule.Number {
-				h.Line = row.Text
-			}
-		}
+		h.Table, h.Row, h.Line = "rules", rule.Number, a.line(fw, "rules", rule.Number)
 		h.What = fmt.Sprintf("rule %d lets it pass %s", rule.Number, between)
 		if !allowed {
 			h.Verdict, h.What = Stops, fmt.Sprintf("rule %d stops it %s (%s)", rule.Number, between, rule.Action)
@@ -499,3 +532,18 @@ func (a *asking) guard(site string, from, to network.VLANID) bool {
 }
 
 func orNoZone(zone string) string { return cmp.Or(zone, "no zone") }
+
+// line is a row of a table of a firewall's policy.
+func (a *asking) line(fw, table string, number int) string {
+	return a.n.Configs[fw].Objects[setting.PolicyObject][setting.RowName(table, number)]
+}
+
+// policy is that of a firewall, nil where it has none.
+func (a *asking) policy(fw string) *policy.Policy {
+	p, known := a.n.known[fw]
+	if !known {
+		p = policy.Of(a.n.Configs[fw])
+		a.n.known[fw] = p
+	}
+	return p
+}

@@ -67,8 +67,18 @@ var (
 	neighbour  = at("th-sw", "24x", "10.2.20.8", 20)
 	elsewhere  = End{Name: "tides", Address: netip.MustParseAddr("203.0.113.80")}
 	nobodySaw  = End{Name: "10.1.50.99", Address: netip.MustParseAddr("10.1.50.99")}
+	public     = End{Name: "198.51.100.10", Address: netip.MustParseAddr("198.51.100.10")}
 	unreadable = End{Name: "10.9.9.9", Address: netip.MustParseAddr("10.9.9.9")}
 )
+
+func find(a netip.Addr) (End, bool) {
+	for _, e := range []End{desk, camera, recorder} {
+		if e.Address == a {
+			return e, true
+		}
+	}
+	return End{}, false
+}
 
 func TestWhetherOneReachesAnother(t *testing.T) {
 	for name, tc := range map[string]struct {
@@ -109,22 +119,44 @@ func TestWhetherOneReachesAnother(t *testing.T) {
 			n.Configs["th-sw"].Ports["2"] = p
 		}, Stops, "switched off"},
 		"no firewall there": {desk, camera, 554, func(n *Network) { delete(n.Configs["th-fw"].Objects, "policy/main") }, Passes, "it gets to 10.2.50.7"},
-		"a switch gone":     {camera, recorder, 554, func(n *Network) { n.Gone["th-sw"] = true }, Stops, "th-sw: it is not in hand"},
+		"it hides itself":   {desk, elsewhere, 554, func(n *Network) { translate(n, "source from office to outside into 198.51.100.2") }, Passes, "th-fw, translation 10: from here on it is from 198.51.100.2"},
+		"it is not hidden":  {camera, elsewhere, 554, func(n *Network) { translate(n, "source from office into 198.51.100.2") }, Stops, "no translation of th-fw fits it, and from outside nobody can answer to 10.2.50.7"},
+		"it keeps its own":  {desk, elsewhere, 554, func(n *Network) { translate(n, "source from office into nothing\nsource from any into 198.51.100.2") }, Stops, "nobody can answer to 10.2.20.7"},
+		"hidden elsewhere":  {camera, recorder, 554, func(n *Network) { translate(n, "source from any into 198.51.100.2") }, Passes, "it gets to 10.1.50.10"},
+		"from the internet": {elsewhere, public, 443, func(n *Network) {
+			translate(n, "destination from outside destination 198.51.100.10 service tcp/443 into 10.2.50.7 port 554")
+		}, Passes, "for 10.2.50.7, port 554"},
+		"by another port": {elsewhere, public, 80, func(n *Network) {
+			translate(n, "destination from outside destination 198.51.100.10 service tcp/443 into 10.2.50.7 port 554")
+		}, Unknown, "no firewall translates"},
+		"not let in": {elsewhere, public, 443, func(n *Network) { translate(n, "destination destination 198.51.100.10 into 10.2.20.7") }, Stops, "th-fw: no rule fits it from outside to office"},
+		"to nowhere": {elsewhere, public, 443, func(n *Network) { translate(n, "destination destination 198.51.100.10 into 10.2.77.7") }, Stops, "no device of its site tells of a network that holds 10.2.77.7"},
+		"from within": {desk, public, 443, func(n *Network) {
+			translate(n, "destination from office destination 198.51.100.10 into 10.1.50.10 port 554")
+		}, Passes, "th-fw, translation 10: from here on it is for 10.1.50.10, port 554"},
+		"a switch gone": {camera, recorder, 554, func(n *Network) { n.Gone["th-sw"] = true }, Stops, "th-sw: it is not in hand"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			n := sites()
 			if tc.change != nil {
 				tc.change(&n)
 			}
-			a := Ask(n, Question{From: tc.from, To: tc.to, Protocol: "tcp", Port: tc.port, At: time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC)})
+			a := Ask(n, Question{From: tc.from, To: tc.to, Protocol: "tcp", Port: tc.port, At: time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC), Find: find})
 			assert.Equal(t, tc.want, a.Verdict, "%v", a)
 			text := a.Why
 			for _, h := range a.Hops {
-				text += "\n" + h.What
+				text += "\n" + h.Device + ", " + h.What
 			}
 			assert.Contains(t, text, tc.says)
 			assert.Equal(t, tc.want == Passes, a.Why == "", "who passes needs no reason")
 		})
+	}
+}
+
+// translate has the first site's firewall translate addresses.
+func translate(n *Network, rows string) {
+	for i, row := range strings.Split(rows, "\n") {
+		n.Configs["th-fw"].Objects["policy/main"][fmt.Sprintf("translations/%d", 10*(i+1))] = row
 	}
 }
 

@@ -7,7 +7,6 @@ import (
 	"net/netip"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -33,6 +32,7 @@ var firewallSettings = []Setting{
 		Value: list("services such as tcp/443", 50, serviceItem)},
 	{Name: "members", On: serviceOnly, Title: "Members", Group: "Service", Help: "other services of the device that belong to it", Default: "none", Needs: Firewall, Value: list("names of services", 100, checkedName)},
 	{Name: "rules", On: policyOnly, Title: "Rules", Group: "Policy", Help: "in order, the first that fits decides; what none fits is denied", Needs: Firewall, Value: tableOf(policyTable)},
+	translationSetting,
 }
 
 func checkedName(s string) (string, error) { return s, network.CheckName(s) }
@@ -204,20 +204,14 @@ func ParsePolicyRule(r Row) (PolicyRule, error) {
 	if err != nil {
 		return PolicyRule{}, err
 	}
-	some := func(column, none string) []string {
-		if c[column] == none {
-			return nil
-		}
-		return Items(c[column])
-	}
 	word := func(column, none string) string {
 		if c[column] == none {
 			return ""
 		}
 		return c[column]
 	}
-	return PolicyRule{Number: r.Number, Action: c["action"], From: some("from", "any"), To: some("to", "any"), Source: some("source", "any"), Destination: some("destination", "any"),
-		Service: some("service", "any"), During: word("during", "always"), Until: word("until", "always"), Log: c["log"] == "on", Note: word("note", "none")}, nil
+	return PolicyRule{Number: r.Number, Action: c["action"], From: c.some("from"), To: c.some("to"), Source: c.some("source"), Destination: c.some("destination"),
+		Service: c.some("service"), During: word("during", "always"), Until: word("until", "always"), Log: c["log"] == "on", Note: word("note", "none")}, nil
 }
 
 // Policy are the rules of what a firewall lets pass, in their order; nil where it has no policy. Rows that cannot be read are left out.
@@ -233,17 +227,7 @@ func Policy(c network.Config) []PolicyRule {
 
 // named lists what a rule refers to, by kind.
 func (r PolicyRule) named() map[Kind][]string {
-	out := map[Kind][]string{OnSecurityZone: append(slices.Clone(r.From), r.To...)}
-	for _, a := range slices.Concat(r.Source, r.Destination) {
-		if _, err := prefixOf(a); err != nil {
-			out[OnAddress] = append(out[OnAddress], a)
-		}
-	}
-	for _, s := range r.Service {
-		if _, err := ParseService(s); err != nil {
-			out[OnService] = append(out[OnService], s)
-		}
-	}
+	out := namesIn(slices.Concat(r.From, r.To), slices.Concat(r.Source, r.Destination), r.Service)
 	if r.During != "" {
 		out[OnSchedule] = []string{r.During}
 	}
@@ -253,14 +237,15 @@ func (r PolicyRule) named() map[Kind][]string {
 // Named is a name that stands in the policy of a firewall, or in a group, and what it is of.
 type Named struct {
 	Object string // in which it stands: policy/main, address/desks
-	Row    int    // in which row of it; 0: in no table
+	Table  string // in which table of it; "": in none
+	Row    int    // in which row of that
 	Kind   Kind
 	Name   string
 }
 
 func (n Named) String() string {
 	if n.Row > 0 {
-		return "rule " + strconv.Itoa(n.Row) + " of the policy"
+		return rowText(n.Table, n.Row)
 	}
 	return strings.Replace(n.Object, "/", " ", 1)
 }
@@ -268,18 +253,23 @@ func (n Named) String() string {
 // NamedIn lists what a firewall's policy and groups refer to, in their order.
 func NamedIn(c network.Config) []Named {
 	var out []Named
-	for _, r := range Policy(c) {
-		by := r.named()
+	add := func(table string, row int, by map[Kind][]string) {
 		for _, k := range []Kind{OnSecurityZone, OnAddress, OnService, OnSchedule} {
 			for _, name := range by[k] {
-				out = append(out, Named{PolicyObject, r.Number, k, name})
+				out = append(out, Named{PolicyObject, table, row, k, name})
 			}
 		}
+	}
+	for _, r := range Policy(c) {
+		add("rules", r.Number, r.named())
+	}
+	for _, t := range Translations(c) {
+		add(translationSetting.Name, t.Number, t.named())
 	}
 	for _, object := range Objects(c) {
 		if k := KindOf(object); k == OnAddress || k == OnService {
 			for _, name := range Items(c.Objects[object]["members"]) {
-				out = append(out, Named{object, 0, k, name})
+				out = append(out, Named{Object: object, Kind: k, Name: name})
 			}
 		}
 	}
@@ -325,8 +315,10 @@ func SecurityZones(c network.Config) []ZoneVLANs {
 // PolicyObject is the object of a firewall's policy.
 var PolicyObject = Object(OnPolicy, MainPolicy)
 
-// PolicyRow is the setting of a rule.
-func PolicyRow(number int) (*Setting, error) { return Lookup(OnPolicy, RowName("rules", number)) }
+// PolicyRow is the setting of a row of a table of the policy.
+func PolicyRow(table string, number int) (*Setting, error) {
+	return Lookup(OnPolicy, RowName(table, number))
+}
 
 // FirewallName is a zone, an address or a service that a firewall knows by a name.
 type FirewallName struct {

@@ -20,93 +20,121 @@ func policyEntry(data *xmlnode.Node) *xmlnode.Node {
 	return nil
 }
 
-func rulesInOrder(policy *xmlnode.Node) []*xmlnode.Node {
-	rules := policy.All("rule")
-	slices.SortStableFunc(rules, func(a, b *xmlnode.Node) int { return number(a, "number") - number(b, "number") })
-	return rules
+// policyTable is a table of the policy, with the list of ep-firewall that holds its rows. The leaves bear the names of the columns.
+type policyTable struct {
+	name, list string
+	columns    []setting.Column
 }
 
-// ruleColumns are the columns of a rule: the leaves of ep-firewall bear their names.
-var ruleColumns = func() []setting.Column {
-	t, err := setting.Lookup(setting.OnPolicy, "rules")
-	if err != nil {
-		panic(err)
+var policyTables = func() (out []policyTable) {
+	lists := map[string]string{"rules": "rule", "translations": "translation"}
+	for _, name := range setting.PolicyTables() {
+		t, err := setting.Lookup(setting.OnPolicy, name)
+		if err != nil {
+			panic(err)
+		}
+		out = append(out, policyTable{name, lists[name], t.Value.Columns()})
 	}
-	return t.Value.Columns()
+	return out
 }()
+
+func (t policyTable) inOrder(policy *xmlnode.Node) []*xmlnode.Node {
+	rows := policy.All(t.list)
+	slices.SortStableFunc(rows, func(a, b *xmlnode.Node) int { return number(a, "number") - number(b, "number") })
+	return rows
+}
+
+// left is what a column holds of which the leaf is left out.
+func left(c setting.Column) string {
+	switch {
+	case c.Default != "":
+		return c.Default
+	case c.Name == "into":
+		return "nothing"
+	}
+	return "any"
+}
 
 func readPolicy(data *xmlnode.Node, c *network.Config) {
 	policy := policyEntry(data)
-	rules, known := c.Objects[setting.PolicyObject]
+	rows, known := c.Objects[setting.PolicyObject]
 	if policy == nil || !known {
 		return
 	}
-	for _, n := range rulesInOrder(policy) {
-		row, err := setting.PolicyRow(number(n, "number"))
-		if err != nil {
-			continue
-		}
-		cells := setting.Cells{}
-		for _, column := range ruleColumns {
-			leaves := n.All(column.Name)
-			switch {
-			case len(leaves) == 0:
-				cells[column.Name] = column.Default
-				if column.Default == "" {
-					cells[column.Name] = "any"
-				}
-			case column.Name == "log":
-				cells[column.Name] = flag.read([]string{leaves[0].Text})
-			default:
-				texts := make([]string, len(leaves))
-				for i, l := range leaves {
-					texts[i] = l.Text
-				}
-				cells[column.Name] = several.read(texts)
+	for _, t := range policyTables {
+		for _, n := range t.inOrder(policy) {
+			row, err := setting.PolicyRow(t.name, number(n, "number"))
+			if err != nil {
+				continue
 			}
-		}
-		if text, err := row.Value.RowText(cells); err == nil {
-			rules[row.Name] = text
+			if text, err := row.Value.RowText(t.read(n)); err == nil {
+				rows[row.Name] = text
+			}
 		}
 	}
 }
 
-// writePolicy writes the rules that differ, and no others.
+func (t policyTable) read(n *xmlnode.Node) setting.Cells {
+	cells := setting.Cells{}
+	for _, column := range t.columns {
+		leaves := n.All(column.Name)
+		switch {
+		case len(leaves) == 0:
+			cells[column.Name] = left(column)
+		case column.Name == "log":
+			cells[column.Name] = flag.read([]string{leaves[0].Text})
+		default:
+			texts := make([]string, len(leaves))
+			for i, l := range leaves {
+				texts[i] = l.Text
+			}
+			cells[column.Name] = several.read(texts)
+		}
+	}
+	return cells
+}
+
+// writePolicy writes the rows that differ, and no others.
 func writePolicy(e *edit, before, after network.Config) {
 	settings, has := after.Objects[setting.PolicyObject]
-	was, is := setting.RowsOf(before.Objects[setting.PolicyObject], "rules"), setting.RowsOf(settings, "rules")
-	if !has || slices.Equal(was, is) {
+	if !has {
 		return
 	}
-	policy := e.at(newPath(objectLists[setting.OnPolicy]).steps, setting.MainPolicy)
-	for _, row := range is {
-		if !slices.Contains(was, row) {
-			if n := writePolicyRule(row); n != nil {
-				policy.Add(replace(n))
+	for _, t := range policyTables {
+		was, is := setting.RowsOf(before.Objects[setting.PolicyObject], t.name), setting.RowsOf(settings, t.name)
+		if slices.Equal(was, is) {
+			continue
+		}
+		policy := e.at(newPath(objectLists[setting.OnPolicy]).steps, setting.MainPolicy)
+		for _, row := range is {
+			if !slices.Contains(was, row) {
+				if n := t.write(row); n != nil {
+					policy.Add(replace(n))
+				}
 			}
 		}
-	}
-	for _, row := range was {
-		if !slices.ContainsFunc(is, func(o setting.Row) bool { return o.Number == row.Number }) {
-			policy.Add(remove(xmlnode.New(nsFirewall, "rule", xmlnode.Leaf(nsFirewall, "number", strconv.Itoa(row.Number)))))
+		for _, row := range was {
+			if !slices.ContainsFunc(is, func(o setting.Row) bool { return o.Number == row.Number }) {
+				policy.Add(remove(xmlnode.New(nsFirewall, t.list, xmlnode.Leaf(nsFirewall, "number", strconv.Itoa(row.Number)))))
+			}
 		}
 	}
 }
 
-func writePolicyRule(row setting.Row) *xmlnode.Node {
-	t, err := setting.PolicyRow(row.Number)
+func (t policyTable) write(row setting.Row) *xmlnode.Node {
+	set, err := setting.PolicyRow(t.name, row.Number)
 	if err != nil {
 		return nil
 	}
-	cells, err := t.Value.Cells(row.Text)
+	cells, err := set.Value.Cells(row.Text)
 	if err != nil {
 		return nil
 	}
-	n := xmlnode.New(nsFirewall, "rule", xmlnode.Leaf(nsFirewall, "number", strconv.Itoa(row.Number)))
-	for _, column := range ruleColumns {
+	n := xmlnode.New(nsFirewall, t.list, xmlnode.Leaf(nsFirewall, "number", strconv.Itoa(row.Number)))
+	for _, column := range t.columns {
 		value := cells[column.Name]
 		switch {
-		case value == column.Default, column.Default == "" && value == "any":
+		case value == left(column):
 		case column.Name == "log":
 			n.Add(xmlnode.Leaf(nsFirewall, column.Name, flag.write(value)[0]))
 		case column.Name == "note":
@@ -130,12 +158,20 @@ func readPolicyState(data *xmlnode.Node) *network.PolicyState {
 	if t, err := time.Parse(time.RFC3339, policy.TextAt("counted-since")); err == nil {
 		out.Since = driver.Believed(t.UTC(), time.Now())
 	}
-	for _, n := range rulesInOrder(policy) {
-		r := network.RuleHits{Number: number(n, "number"), Sessions: counter(n, "hits")}
-		if t, err := time.Parse(time.RFC3339, n.TextAt("last-hit")); err == nil {
-			r.LastAt = driver.Believed(t.UTC(), time.Now())
+	for _, t := range policyTables {
+		hits := make([]network.RuleHits, 0)
+		for _, n := range t.inOrder(policy) {
+			r := network.RuleHits{Number: number(n, "number"), Sessions: counter(n, "hits")}
+			if at, err := time.Parse(time.RFC3339, n.TextAt("last-hit")); err == nil {
+				r.LastAt = driver.Believed(at.UTC(), time.Now())
+			}
+			hits = append(hits, r)
 		}
-		out.Rules = append(out.Rules, r)
+		if t.name == "rules" {
+			out.Rules = hits
+		} else {
+			out.Translations = hits
+		}
 	}
 	return out
 }

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -41,15 +42,26 @@ type Rule struct {
 	Broken bool           // it cannot be read
 }
 
+// Translation is a translation of addresses as it runs.
+type Translation struct {
+	setting.Translation
+	Text   string
+	Layer  string // which says it; "" for the device itself
+	Hits   *network.RuleHits
+	Broken bool // it cannot be read
+}
+
 // Policy is that of a firewall.
 type Policy struct {
-	Device    string
-	Decides   bool // it has a policy; without one everything passes
-	Rules     []Rule
-	Names     []setting.FirewallName
-	Unmatched uint64    // sessions that were denied because no rule fits
-	Counted   time.Time // since when it counts, zero where that is not known
-	SeenAt    time.Time
+	Device  string
+	Decides bool // it has a policy; without one everything passes
+	Rules   []Rule
+
+	Translations []Translation
+	Names        []setting.FirewallName
+	Unmatched    uint64    // sessions that were denied because no rule fits
+	Counted      time.Time // since when it counts, zero where that is not known
+	SeenAt       time.Time
 }
 
 // Has tells whether a device can have a policy.
@@ -69,10 +81,17 @@ func (s *Service) Of(ctx context.Context, device string) (Policy, error) {
 		return Policy{}, err
 	}
 	out := s.plain(v)
-	for i := range out.Rules {
-		if set, err := setting.PolicyRow(out.Rules[i].Number); err == nil {
-			_, out.Rules[i].Layer, _ = stage.Layers.Holds(stage.Spots[device], setting.PolicyObject, set)
+	origin := func(table string, row int) (layer string) {
+		if set, err := setting.PolicyRow(table, row); err == nil {
+			_, layer, _ = stage.Layers.Holds(stage.Spots[device], setting.PolicyObject, set)
 		}
+		return strings.TrimSuffix(layer, "device")
+	}
+	for i, r := range out.Rules {
+		out.Rules[i].Layer = origin("rules", r.Number)
+	}
+	for i, t := range out.Translations {
+		out.Translations[i].Layer = origin("translations", t.Number)
 	}
 	return out, nil
 }
@@ -86,8 +105,9 @@ func (s *Service) Summary(device string) Policy {
 func (s *Service) plain(v fleet.View) Policy {
 	p := policy.Of(v.Config)
 	out := Policy{Device: v.Name, Decides: p != nil, SeenAt: v.Inside.ObservedAt}
+	var rules, translations []network.RuleHits
 	if st := v.Inside.Policy; st != nil {
-		out.Unmatched, out.Counted = st.Unmatched, st.Since
+		out.Unmatched, out.Counted, rules, translations = st.Unmatched, st.Since, st.Rules, st.Translations
 	}
 	findings := p.Analyse(local(v.Config, s.Now()), v.Inside.Policy)
 	for _, row := range setting.RowsOf(v.Config.Objects[setting.PolicyObject], "rules") {
@@ -96,18 +116,30 @@ func (s *Service) plain(v fleet.View) Policy {
 		if r.PolicyRule, err = setting.ParsePolicyRule(row); err != nil {
 			r.Number, r.Broken = row.Number, true
 		}
-		if v.Inside.Policy != nil {
-			if i := slices.IndexFunc(v.Inside.Policy.Rules, func(h network.RuleHits) bool { return h.Number == row.Number }); i >= 0 {
-				r.Hits = &v.Inside.Policy.Rules[i]
-			}
-		}
+		r.Hits = hitsOf(rules, row.Number)
 		if i := slices.IndexFunc(findings, func(f policy.Finding) bool { return f.Rule == row.Number }); i >= 0 {
 			r.Fault = findings[i]
 		}
 		out.Rules = append(out.Rules, r)
 	}
+	for _, row := range setting.RowsOf(v.Config.Objects[setting.PolicyObject], "translations") {
+		t := Translation{Text: row.Text, Hits: hitsOf(translations, row.Number)}
+		var err error
+		if t.Translation, err = setting.ParseTranslation(row); err != nil {
+			t.Number, t.Broken = row.Number, true
+		}
+		out.Translations = append(out.Translations, t)
+	}
 	out.Names = setting.FirewallNames(v.Config)
 	return out
+}
+
+// hitsOf are those of a row, nil where they are not told.
+func hitsOf(list []network.RuleHits, row int) *network.RuleHits {
+	if i := slices.IndexFunc(list, func(h network.RuleHits) bool { return h.Number == row }); i >= 0 {
+		return &list[i]
+	}
+	return nil
 }
 
 // local is a time by the clock of a device, as far as its zone is known.

@@ -40,7 +40,11 @@ func (s *Service) Reach(ctx context.Context, in Asked) (a reach.Answer, from, to
 	if err != nil {
 		return a, from, to, err
 	}
-	q := reach.Question{From: from, To: to, Protocol: in.Protocol, Port: in.Port, At: s.Now().UTC()}
+	q := reach.Question{From: from, To: to, Protocol: in.Protocol, Port: in.Port, At: s.Now().UTC(),
+		Find: func(a netip.Addr) (reach.End, bool) {
+			e, err := s.end(a.String(), in)
+			return e, err == nil && e.Device != ""
+		}}
 	return reach.Ask(n.Asked(n.Configs), q), from, to, nil
 }
 

@@ -102,6 +102,16 @@ func (s *Service) ends(ctx context.Context, text string) ([]reach.End, error) {
 	return reach.Ends(out), nil
 }
 
+// at is the end station at an address.
+func (s *Service) at(a netip.Addr) (reach.End, bool) {
+	for _, c := range s.Inventory.Clients(catalog.Query{Where: catalog.OfAddress(a.String()), Limit: 20, Now: s.Now()}).Rows {
+		if c.Here {
+			return reach.End{Name: called(c), Address: a, Device: c.DeviceID, Port: c.Port, VLAN: c.VLAN}, true
+		}
+	}
+	return reach.End{}, false
+}
+
 // called is an end station for people: names are the same at many sites, so the address is said too.
 func called(c *catalog.Client) string {
 	return strings.TrimSpace(cmp.Or(c.GivenName, c.OwnName) + " " + c.Address)
@@ -133,7 +143,7 @@ func (s *Service) Held(ctx context.Context, n reach.Network, list ...reach.Promi
 			continue
 		}
 		var unknown int
-		out[i].Breaches, out[i].Asked, unknown = p.Held(n, from, to, reach.Question{At: s.Now().UTC()})
+		out[i].Breaches, out[i].Asked, unknown = p.Held(n, from, to, reach.Question{At: s.Now().UTC(), Find: s.at})
 		switch out[i].Asked {
 		case 0:
 			out[i].Why = "it picks nobody"

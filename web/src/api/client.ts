@@ -65,6 +65,7 @@ export type ReachRequest = Schemas["ReachRequest"];
 export type Policy = Schemas["Policy"];
 export type PolicyName = Schemas["PolicyName"];
 export type PolicyRule = Schemas["PolicyRule"];
+export type PolicyTranslation = Schemas["PolicyTranslation"];
 export type PolicySummary = Schemas["PolicySummary"];
 export type JobRun = Schemas["JobRun"];
 export type JobRunDetail = Schemas["JobRunDetail"];

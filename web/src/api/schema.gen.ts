@@ -6596,6 +6596,7 @@ export interface components {
              */
             since?: string;
             site: string;
+            translations: components["schemas"]["PolicyTranslation"][];
             /**
              * Format: int64
              * @description Denied because no rule fits, since it came up
@@ -6684,6 +6685,7 @@ export interface components {
             rules: components["schemas"]["RuleHits"][];
             /** Format: date-time */
             since: string;
+            translations?: components["schemas"]["RuleHits"][];
             /** Format: int64 */
             unmatched_sessions: number;
         };
@@ -6713,6 +6715,50 @@ export interface components {
              * @description Denied because no rule fits, since it came up
              */
             unmatched_sessions: number;
+        };
+        PolicyTranslation: {
+            /** @description Names of addresses, or prefixes; empty: any */
+            destination: string[];
+            /** @description Zones; empty: any */
+            from: string[];
+            /** @description The address that it gets; left out: it keeps its own */
+            into?: string;
+            /**
+             * @description Whose address: destinations before the rules are asked, sources after
+             * @enum {string}
+             */
+            kind: "source" | "destination" | "unknown";
+            /**
+             * Format: date-time
+             * @description When it did so last
+             */
+            last_at?: string;
+            /** @description The template or site that says it; the device itself when left out */
+            layer?: string;
+            note?: string;
+            /**
+             * Format: int64
+             * @description Its place: of each kind the first that fits does
+             */
+            number: number;
+            /**
+             * Format: int64
+             * @description The port that it gets; the same when left out
+             */
+            port?: number;
+            /** @description Names of services, or such as tcp/443; empty: any */
+            service: string[];
+            /**
+             * Format: int64
+             * @description That it translated since the device came up
+             */
+            sessions?: number;
+            /** @description Names of addresses, or prefixes; empty: any */
+            source: string[];
+            /** @description As it is written in a table of settings */
+            text: string;
+            /** @description Zones; empty: any */
+            to: string[];
         };
         Port: {
             /** Format: int64 */
@@ -6959,6 +7005,8 @@ export interface components {
              * @description The number of the line of it that decides
              */
             row?: number;
+            /** @description Of it, where it has several: rules, translations */
+            table?: string;
             /** @enum {string} */
             verdict: "passes" | "stops" | "unknown";
             /** Format: int64 */

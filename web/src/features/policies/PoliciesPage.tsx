@@ -7,6 +7,7 @@ import {
   type PolicyName,
   type PolicyRule,
   type PolicySummary,
+  type PolicyTranslation,
 } from "../../api/client";
 import { useKept, useScope, useView } from "../../app/view";
 import { Choices, Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
@@ -141,6 +142,14 @@ function Detail({ name, me }: { name: string; me: Person }) {
       >
         <Rules p={p} />
       </Panel>
+      {p.translations.length > 0 && (
+        <Panel
+          title={many(p.translations.length, "translation")}
+          aside="of destinations before the rules, of sources after"
+        >
+          <Translations list={p.translations} />
+        </Panel>
+      )}
       <Panel
         title="What it knows by name"
         aside={
@@ -253,6 +262,53 @@ function Rule({ r }: { r: PolicyRule }) {
         )}
       </td>
     </tr>
+  );
+}
+
+const translationHeads = ["#", "Of", "From", "To", "Source", "Destination", "Service", "Into", "Did", "Last", "Note"];
+
+function Translations({ list }: { list: PolicyTranslation[] }) {
+  return (
+    <ScrollRegion label="Translations" className="max-h-[40vh] overflow-auto">
+      <table className="w-full border-collapse text-left text-sm">
+        <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+          <tr>
+            {translationHeads.map((h) => (
+              <th
+                key={h}
+                scope="col"
+                className={clsx("h-7 whitespace-nowrap px-2 font-medium", h === "Did" && "text-right")}
+              >
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {list.map((t) => (
+            <tr key={t.number} className="border-t border-rule/60 align-top first:border-0">
+              <td className="px-2 py-1 tabular-nums text-soft">{t.number}</td>
+              <td className="px-2 py-1">{t.kind}</td>
+              <Cells list={t.from} />
+              <Cells list={t.to} />
+              <Cells list={t.source} />
+              <Cells list={t.destination} />
+              <Cells list={t.service} />
+              <td className="whitespace-nowrap px-2 py-1 font-mono">
+                {t.into || <span className="font-sans text-soft">its own</span>}
+                {t.port ? ` :${t.port}` : ""}
+              </td>
+              <td className="px-2 py-1 text-right tabular-nums">{t.sessions === undefined ? "" : count(t.sessions)}</td>
+              <td className="whitespace-nowrap px-2 py-1 text-soft">{t.last_at ? <Ago at={t.last_at} /> : "never"}</td>
+              <td className="min-w-36 px-2 py-1">
+                {t.note}
+                {t.layer && <p className="text-soft">from {t.layer.replace("/", " ")}</p>}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </ScrollRegion>
   );
 }
 
