@@ -82,6 +82,7 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 	cmd.Flags().BoolVar(&names, "names", false, "the zones, addresses and services that it knows by name, and who uses them")
 	cmd.Flags().BoolVar(&translations, "translations", false, "what it translates (NAT): of destinations before the rules are asked, of sources after")
 	cmd.MarkFlagsMutuallyExclusive("names", "translations")
+	cmd.AddCommand(a.policySessionsCommands()...)
 	cmd.AddCommand(&cobra.Command{
 		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
 		Example: "  everypost policy effect 12",

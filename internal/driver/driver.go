@@ -178,6 +178,14 @@ type File struct {
 	ChangedAt time.Time
 }
 
+// SessionLister is a session whose device can tell the sessions that it let begin.
+type SessionLister interface {
+	// ListsSessions tells whether it does.
+	ListsSessions() bool
+	// Sessions lists those that a question picks, at most as many as it asks for, and tells how many it picks.
+	Sessions(ctx context.Context, q network.SessionQuery) (list []network.Session, total int, err error)
+}
+
 // FileTaker is a session whose device has files.
 type FileTaker interface {
 	// Files lists them, as many as most at the most.

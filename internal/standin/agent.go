@@ -54,7 +54,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
 	}
 	if a.d.spec.Role == "firewall" {
-		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
+		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
 	}
 	if a.d.spec.Role != "switch" {
 		return caps
@@ -127,6 +127,10 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 		return nil, a.cancelCommit(s, op)
 	case "create-subscription":
 		return nil, a.subscribe(s, op)
+	case "read-sessions":
+		if op.Space == namespaces["ep-fw"] && a.d.spec.Role == "firewall" {
+			return a.d.readSessions(op)
+		}
 	case "begin", "read-output", "cancel":
 		if op.Space == namespaces["ep-op"] {
 			return a.operate(s, op)

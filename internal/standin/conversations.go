@@ -13,6 +13,8 @@ type conversation struct {
 	protocol string
 	port     int
 	part     float64 // of what it sends and receives
+
+	application, category string // what firewalls take it for
 }
 
 // saying is a conversation with its addresses.
@@ -36,17 +38,17 @@ const sessionEvery = 20 * time.Second
 func conversationsOf(h *host, siteNet int) []conversation {
 	switch {
 	case hasWord(h.Name, "phone"):
-		return []conversation{{callServer, "udp", 5060, 1}}
+		return []conversation{{callServer, "udp", 5060, 1, "telephony", "voice"}}
 	case hasWord(h.Name, "camera"):
-		return []conversation{{recorder, "tcp", 554, 1}}
+		return []conversation{{recorder, "tcp", 554, 1, "video-stream", "video"}}
 	case hasWord(h.Name, "counter"), hasWord(h.Name, "gate"), hasWord(h.Name, "display"):
-		return []conversation{{bookingServer, "tcp", 443, 1}}
+		return []conversation{{bookingServer, "tcp", 443, 1, "booking", "business"}}
 	case hasWord(h.Name, "crane"), hasWord(h.Name, "sensor"):
-		return []conversation{{dockServer, "tcp", 502, 1}}
+		return []conversation{{dockServer, "tcp", 502, 1, "process-control", "industrial"}}
 	case hasWord(h.Name, "guest"): // some try what is inside
-		return []conversation{{tides, "tcp", 443, 0.95}, {fmt.Sprintf("10.%d.20.20", siteNet), "tcp", 445, 0.05}}
+		return []conversation{{tides, "tcp", 443, 0.95, "tide-tables", "news"}, {fmt.Sprintf("10.%d.20.20", siteNet), "tcp", 445, 0.05, "file-sharing", "files"}}
 	case hasWord(h.Name, "desk"), hasWord(h.Name, "laptop"), hasWord(h.Name, "handheld"):
-		return []conversation{{bookingServer, "tcp", 443, 0.3}, {tides, "tcp", 443, 0.7}}
+		return []conversation{{bookingServer, "tcp", 443, 0.3, "booking", "business"}, {tides, "tcp", 443, 0.7, "tide-tables", "news"}}
 	}
 	return nil
 }
@@ -70,26 +72,31 @@ func (w *World) guard() {
 // converse tells what part of what a station says gets through the firewalls of its site, and of that of whom it speaks to.
 func (w *World) converse(h *host, span time.Duration, now time.Time) float64 {
 	site := w.devices[h.at.device].spec.SiteNet
-	if h.says == nil {
-		h.says = []saying{}
-		if from, err := netip.ParseAddr(h.IP); err == nil {
-			for _, c := range conversationsOf(h, site) {
-				h.says = append(h.says, saying{c, from, netip.MustParseAddr(c.to)})
-			}
-		}
-	}
-	if len(h.says) == 0 || len(w.guardians) == 0 {
+	if len(w.saysOf(h)) == 0 || len(w.guardians) == 0 {
 		return 1
 	}
 	passes, sessions := 1.0, span.Seconds()/sessionEvery.Seconds()
 	vlan := h.joined(w.devices[h.at.device].cfg)
-	for _, c := range h.says {
+	for i, c := range h.says {
 		_, let := w.lets(site, asked{vlan, 0, c.source, c.target, c.protocol, c.port}, sessions, now)
-		if !let {
+		if !let || w.guardians[site].silenced(h, i, now) {
 			passes -= c.part
 		}
 	}
 	return max(passes, 0)
+}
+
+// saysOf is to whom a station keeps talking.
+func (w *World) saysOf(h *host) []saying {
+	if h.says == nil {
+		h.says = []saying{}
+		if from, err := netip.ParseAddr(h.IP); err == nil {
+			for _, c := range conversationsOf(h, w.devices[h.at.device].spec.SiteNet) {
+				h.says = append(h.says, saying{c, from, netip.MustParseAddr(c.to)})
+			}
+		}
+	}
+	return h.says
 }
 
 // judged asks the firewall of a site about sessions between two VLANs of it; 0 is what is outside.
@@ -99,7 +106,11 @@ func (w *World) judged(site int, q asked, sessions float64, now time.Time) bool 
 		return !guarded
 	}
 	v := g.cfg.verdictOn(q, now)
-	if !v.within {
+	if b := g.blocks(q.source, now); b != nil && !v.within {
+		b.refused += sessions
+		return false
+	}
+	if !v.within && sessions > 0 {
 		g.judge(v.rule, sessions, now)
 	}
 	return v.allowed

@@ -330,6 +330,7 @@ func (d *device) judge(rule int, sessions float64, now time.Time) {
 // firewallState tells how often each rule decided.
 func (d *device) firewallState(fw *xmlnode.Node, now time.Time) {
 	x := in("ep-fw")
+	d.blockedState(fw, now)
 	for _, p := range fw.All("policy") {
 		d.translationState(p)
 		for _, r := range p.All("rule") {

@@ -520,7 +520,7 @@ func housePolicy(siteNet int, model string) *FirewallSpec {
 	case 1: // the servers stand here
 		f.Translations = append(f.Translations, TranslationSpec{Number: 30, Kind: "destination", From: []string{"outside"}, Destination: []string{"198.51.100.80/32"}, Service: []string{"tcp/443"},
 			Into: "10.1.20.30", Note: "passengers book from home"})
-		f.Rules = append(f.Rules, RuleSpec{Number: 90, Action: "allow", From: []string{"outside"}, To: []string{"office"}, Destination: []string{"booking"}, Service: []string{"tcp/443"}, Note: "passengers book from home"})
+		f.Rules = append(f.Rules, RuleSpec{Number: 140, Action: "allow", From: []string{"outside"}, To: []string{"office"}, Destination: []string{"booking"}, Service: []string{"tcp/443"}, Note: "passengers book from home"})
 		f.Rules = append(f.Rules, RuleSpec{100, "allow", []string{"outside"}, []string{"office"}, []string{"inside"}, []string{"booking"}, []string{"web"}, "", "all sites sell and check tickets", false},
 			RuleSpec{110, "allow", []string{"outside"}, []string{"voice"}, []string{"inside"}, []string{"call-servers"}, []string{"calls"}, "", "", false},
 			RuleSpec{120, "allow", []string{"outside"}, []string{"cameras"}, []string{"inside"}, []string{"recorders"}, []string{"video"}, "", "", false},

@@ -36,6 +36,9 @@ var harmless = []string{"ping", "traceroute", "locate"}
 // abilities are the operations of a device.
 func (d *device) abilities() []string {
 	out := []string{"ping", "traceroute", "reboot", "slots", "clear-counters", "capture", "locate", "loopback", "throughput", "shut-down", "factory-reset"}
+	if d.spec.Role == "firewall" {
+		out = append(out, "end-session", "block-source", "unblock-source")
+	}
 	if d.spec.Role == "switch" {
 		out = append(out, "bounce", "cable-test", "reopen", "wake")
 		if slices.ContainsFunc(d.spec.Ports, func(p PortSpec) bool { return p.PoE }) {
@@ -120,6 +123,16 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 		return d.throughput(t, how)
 	case "wake":
 		return d.wake(t, how)
+	case "end-session":
+		return d.endSessions(t, texts(how.All("session")))
+	case "block-source":
+		minutes, err := strconv.Atoi(cmp.Or(how.TextAt("for"), "60"))
+		if err != nil || minutes < 1 || minutes > 43_200 {
+			return netconf.NewRPCError(netconf.TagInvalidValue, "", "it can be blocked for 1 to 43200 minutes")
+		}
+		return d.blockSource(t, how.TextAt("source"), time.Duration(minutes)*time.Minute)
+	case "unblock-source":
+		return d.blockSource(t, how.TextAt("source"), 0)
 	case "shut-down":
 		d.tells(happening{severityAll, "SYSTEM", "the device shuts down, as it was told", "", ""})
 		d.world.after(leaving, func() {

@@ -135,7 +135,7 @@ func (c *chronicle) noteDevice(d *device, now time.Time) {
 	}
 	switch d.spec.Role {
 	case "firewall":
-		own.put("sessions", float64(d.sessions(now)))
+		own.put("sessions", d.sessionsOnce(now))
 	case "radio-link":
 		dbm := w.receivedDbm(name, now)
 		_, mbps := modulation(dbm)

@@ -258,7 +258,7 @@ func (w *World) cutAt(at endpoint) bool {
 }
 
 func (d *device) boot(now time.Time, takes time.Duration) {
-	d.booted, d.booting, d.judged, d.translates = now, true, nil, nil
+	d.booted, d.booting, d.judged, d.translates, d.blocked = now, true, nil, nil, nil
 	d.setDown(true)
 	d.world.after(takes, func() {
 		d.booting = false

@@ -375,19 +375,8 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 	}
 	d.clusterState(own)
 	if d.spec.Role == "firewall" {
-		own.Add(x.int("sessions", d.sessions(now)))
+		own.Add(x.int("sessions", len(d.world.sessionTable(d, now))))
 	}
-}
-
-// sessions is how many a firewall holds.
-func (d *device) sessions(now time.Time) int {
-	busy := 0.0
-	for _, p := range d.ports {
-		if p.up {
-			busy += 1 + habit("desk", now)
-		}
-	}
-	return int(420 * busy * (1 + 0.2*d.wave("s", now, time.Minute)))
 }
 
 // switchingState tells which ports the device keeps shut by itself, and why.

@@ -83,6 +83,7 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		}
 	}
 	w.multicast(now, span)
+	w.visit(span, now)
 	w.storm(span)
 	for _, t := range w.tunnels {
 		t.measure(w, now)

@@ -111,7 +111,7 @@ func (w *World) translated(site int, destination bool, q asked, sessions float64
 		return q
 	}
 	out, by := g.cfg.translate(destination, q)
-	if by > 0 {
+	if by > 0 && sessions > 0 {
 		if g.translates == nil {
 			g.translates = map[int]*judgement{}
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"net"
+	"net/netip"
 	"slices"
 	"strings"
 	"sync"
@@ -403,12 +404,14 @@ type device struct {
 	log                []logEntry
 	lent               map[string]string // roles of users whom a RADIUS server let in
 	refuse             map[Fault]bool
-	hits               map[listEntry]float64 // frames by entry of an access list
-	judged             map[int]*judgement    // sessions on which its policy decided, by rule; 0: none fitted
-	translates         map[int]*judgement    // sessions that it translated, by translation
-	classes            [8]classCount         // what was sent of each class of traffic
-	contacts           map[string]string     // how the contacts at its inputs are, where not closed
-	ringChanges        map[string]int        // how often a ring opened or closed
+	hits               map[listEntry]float64         // frames by entry of an access list
+	judged             map[int]*judgement            // sessions on which its policy decided, by rule; 0: none fitted
+	restarted          map[string]time.Time          // sessions that were ended, and when who had them begins anew
+	blocked            map[netip.Addr]*blockedSource // who may reach nothing through it
+	translates         map[int]*judgement            // sessions that it translated, by translation
+	classes            [8]classCount                 // what was sent of each class of traffic
+	contacts           map[string]string             // how the contacts at its inputs are, where not closed
+	ringChanges        map[string]int                // how often a ring opened or closed
 	controllerUp       bool
 	controllerChanged  time.Time
 	slow               time.Duration

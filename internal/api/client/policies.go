@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 
 	v1 "example.net/everypost/internal/api/v1"
 )
@@ -47,4 +48,26 @@ func (c *Client) RemovePromise(ctx context.Context, name string) error {
 // TryPromise tells how a promise would stand.
 func (c *Client) TryPromise(ctx context.Context, in v1.PromiseRequest) (v1.Promise, error) {
 	return post[v1.Promise](ctx, c, "/promises/try", in)
+}
+
+// SessionQuery picks sessions of a firewall; what is left out picks all.
+type SessionQuery struct {
+	Source, Destination, Protocol string
+	Port, Rule, Limit             int
+}
+
+// FirewallSessions are the sessions that a firewall let begin and that go on.
+func (c *Client) FirewallSessions(ctx context.Context, device string, q SessionQuery) (out v1.FirewallSessions, err error) {
+	query := url.Values{}
+	for name, text := range map[string]string{"source": q.Source, "destination": q.Destination, "protocol": q.Protocol} {
+		if text != "" {
+			query.Set(name, text)
+		}
+	}
+	for name, n := range map[string]int{"port": q.Port, "rule": q.Rule, "limit": q.Limit} {
+		if n != 0 {
+			query.Set(name, strconv.Itoa(n))
+		}
+	}
+	return out, c.call(ctx, http.MethodGet, "/devices/"+url.PathEscape(device)+"/sessions?"+query.Encode(), nil, &out)
 }

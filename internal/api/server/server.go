@@ -117,6 +117,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)
+	s.sessionRoutes(api)
 	s.reachRoutes(api)
 	s.promiseRoutes(api)
 	s.firmwareRoutes(api)

@@ -167,6 +167,9 @@ func init() {
 	part[v1.PolicyRule]()
 	part[v1.PolicyName]()
 	part[v1.PolicyTranslation]()
+	part[v1.FirewallSessions]() // names are asked for within the rights
+	part[v1.FirewallSession]()
+	part[v1.BlockedSource]()
 	part[v1.PolicyDeltas]()
 	part[v1.Reach]()
 	part[v1.Promise]() // of the whole network

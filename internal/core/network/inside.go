@@ -34,6 +34,7 @@ type Inside struct {
 	Contacts   []ContactState   `json:"contacts,omitempty"`
 	Lists      []ListHits       `json:"lists,omitempty"`
 	Policy     *PolicyState     `json:"policy,omitempty"` // nil: it decides nothing
+	Blocked    []Blocked        `json:"blocked,omitempty"`
 }
 
 // RunService is something that a device offers over the network, and that can be switched on and off.

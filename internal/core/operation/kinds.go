@@ -26,6 +26,9 @@ const (
 	Loopback      Kind = "loopback"
 	Throughput    Kind = "throughput"
 	Wake          Kind = "wake"
+	EndSession    Kind = "end-session"
+	BlockSource   Kind = "block-source"
+	UnblockSource Kind = "unblock-source"
 	ShutDown      Kind = "shut-down"
 	FactoryReset  Kind = "factory-reset"
 
@@ -36,12 +39,17 @@ const (
 // maxPorts is at how many ports something is done at once.
 const maxPorts = 52
 
+// maxSessions is how many sessions are ended at once.
+const maxSessions = 200
+
 // maxCaptured is of how many ports frames are captured at once.
 const maxCaptured = 8
 
 var (
 	to        = Param{Name: "to", Title: "To", Help: "an IP address or a name that the device can find", Value: setting.Host()}
 	somePorts = Param{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)}
+
+	blocked = Param{Name: "source", Title: "Source", Help: "its IP address, such as 10.2.80.161", Value: setting.OneAddress()}
 
 	vrf = Param{Name: "vrf", Title: "VRF", Help: "the routing table by which it goes, where the device has several", Free: true, Value: setting.Words(63)}
 )
@@ -142,6 +150,21 @@ var kinds = []About{
 		Params:  []Param{somePorts},
 		Columns: []Column{{"port", "Port", ""}, {"step", "Step", ""}},
 		longest: func(Request) time.Duration { return 30 * time.Second }},
+	{Kind: EndSession, Title: "End sessions", Does: "ends sessions that it let begin", Verb: rights.Operate, Feature: rights.Clients,
+		Disturbs: "Who takes part in them begins anew, or gives up.",
+		Params:   []Param{{Name: "session", Title: "Sessions", Help: "by which the device knows them, such as 8f31c07a,92b4411d", Value: setting.WordList(maxSessions)}},
+		Columns:  []Column{{"session", "Session", ""}, {"step", "Step", ""}},
+		longest:  func(Request) time.Duration { return time.Minute }},
+	{Kind: BlockSource, Title: "Block a source", Does: "lets a source reach nothing through it for a time, and ends its sessions", Verb: rights.Operate, Feature: rights.Clients,
+		Disturbs: "The source reaches nothing through the device until the time is over or somebody lets it.",
+		Params: []Param{blocked,
+			{Name: "for", Title: "For", Help: "minutes after which it ends by itself", Default: "60", Value: setting.Whole(1, 43_200, "min")}},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return time.Minute }},
+	{Kind: UnblockSource, Title: "Let a source again", Does: "lets a source that was blocked reach what it may again", Verb: rights.Operate, Feature: rights.Clients,
+		Params:  []Param{blocked},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return time.Minute }},
 	{Kind: Reboot, Title: "Restart", Does: "starts again, with what it has saved", Verb: rights.Operate, Feature: rights.Devices,
 		Disturbs: "The device and all that hangs behind it are cut off until it is back.", Leaves: true,
 		Columns: []Column{{"step", "Step", ""}},

@@ -74,7 +74,7 @@ var meanings = []Meaning{
 	{Operate, Ports, "bounce ports, open those that were shut, clear their counters, and cycle the power that they feed"},
 	{Change, Ports, "draft, push, keep and undo changes of ports"},
 	{See, Clients, "the end stations and where they are"},
-	{Operate, Clients, "give clients names"},
+	{Operate, Clients, "give clients names; end their sessions on firewalls, and block them there for a time"},
 	{See, Changes, "drafts and changes, and what came of them"},
 	{Operate, Changes, "approve changes of others, where a rule of the house asks for a second person"},
 	{Administer, Changes, "the rules of the house: the hours of changes, and which need a second person"},

@@ -51,3 +51,16 @@ func MAC() Value {
 		return mac, nil
 	}}
 }
+
+// OneAddress is an IP address.
+func OneAddress() Value { return oneAddress() }
+
+// WordList are words without spaces, separated by commas; at least one.
+func WordList(most int) Value {
+	return items("words", most, func(s string) (string, error) {
+		if len(s) > 40 || strings.ContainsFunc(s, func(r rune) bool { return r <= ' ' || r > '~' }) {
+			return "", fmt.Errorf("%q is no word of at most 40 characters", s)
+		}
+		return s, nil
+	})
+}

@@ -547,6 +547,23 @@ func (f *Fleet) PutFile(ctx context.Context, name, file string, from io.ReaderAt
 	return t.PutFile(ctx, file, from, size, tell)
 }
 
+// Sessions lists the sessions that a device let begin, as far as a question picks them, and tells how many it picks.
+func (f *Fleet) Sessions(ctx context.Context, name string, q network.SessionQuery) ([]network.Session, int, error) {
+	u, err := f.unit(name)
+	if err != nil {
+		return nil, 0, err
+	}
+	s, err := u.inHand()
+	if err != nil {
+		return nil, 0, err
+	}
+	l, ok := s.(driver.SessionLister)
+	if !ok || !l.ListsSessions() {
+		return nil, 0, fmt.Errorf("%w: %s tells of no sessions", ErrCannot, name)
+	}
+	return l.Sessions(ctx, q)
+}
+
 // Files lists the files of a device.
 func (f *Fleet) Files(ctx context.Context, name string) ([]driver.File, error) {
 	t, err := f.filesOf(name)

@@ -1452,6 +1452,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The sessions that a firewall let begin and that go on, as it tells them at the moment
+         * @description Needs the right to see clients.
+         */
+        get: operations["list-firewall-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/support": {
         parameters: {
             query?: never;
@@ -3646,6 +3666,26 @@ export interface components {
             /** @description Those whose every way to the service leads through it */
             devices: string[];
         };
+        Blocked: {
+            /** Format: ip */
+            address: string;
+            /** Format: int64 */
+            refused_sessions: number;
+            /** Format: date-time */
+            until: string;
+        };
+        BlockedSource: {
+            address: string;
+            /** @description What the end station is called */
+            name?: string;
+            /**
+             * Format: int64
+             * @description That it wanted to begin since
+             */
+            refused_sessions: number;
+            /** Format: date-time */
+            until: string;
+        };
         BulkAnswer: {
             /** @description The draft; left out when nothing could be set */
             change?: components["schemas"]["Change"];
@@ -4630,6 +4670,59 @@ export interface components {
             what: string;
             why: string;
         };
+        FirewallSession: {
+            /** @description What the device takes it for */
+            application?: string;
+            /** Format: date-time */
+            began: string;
+            /** @description Of the application */
+            category?: string;
+            /** @description With whom, with the port */
+            destination: string;
+            destination_name?: string;
+            /**
+             * Format: int64
+             * @description To who began it
+             */
+            down_octets: number;
+            /** @description Security zone */
+            from?: string;
+            /** @description By which the device knows it, as long as it goes on */
+            id: string;
+            /** @description tcp, udp or icmp */
+            protocol: string;
+            /**
+             * Format: int64
+             * @description That let it begin
+             */
+            rule?: number;
+            /** @description With whom it is beyond the firewall, where that translates it */
+            seen_destination?: string;
+            /** @description Who began it as it is seen beyond the firewall, where that translates it */
+            seen_source?: string;
+            /** @description Who began it, with the port: 10.2.80.161:40112 */
+            source: string;
+            /** @description What the end station is called */
+            source_name?: string;
+            /** @description Security zone */
+            to?: string;
+            /**
+             * Format: int64
+             * @description From who began it
+             */
+            up_octets: number;
+        };
+        FirewallSessions: {
+            /** @description Who may reach nothing through it for a time, as it was last read */
+            blocked: components["schemas"]["BlockedSource"][];
+            /** @description The newest first */
+            items: components["schemas"]["FirewallSession"][];
+            /**
+             * Format: int64
+             * @description How many there are of those that are asked for
+             */
+            total: number;
+        };
         FirmwareSlot: {
             name: string;
             state: string;
@@ -4816,6 +4909,7 @@ export interface components {
             trust?: boolean;
         };
         Inside: {
+            blocked?: components["schemas"]["Blocked"][];
             bundles?: components["schemas"]["Bundle"][];
             classes?: components["schemas"]["ClassCount"][];
             clock?: components["schemas"]["Clock"];
@@ -10524,6 +10618,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-firewall-sessions": {
+        parameters: {
+            query?: {
+                /** @description From there: an address, a prefix, or the name of an end station */
+                source?: string;
+                /** @description To there: the same */
+                destination?: string;
+                protocol?: "tcp" | "udp" | "icmp";
+                /** @description To this port */
+                port?: number;
+                /** @description That this rule let begin */
+                rule?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirewallSessions"];
+                };
             };
             /** @description Error */
             default: {

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take } from "../../api/client";
+import { keys } from "../../api/queries";
 
 /** What devices can be asked to do: it does not change while the page is open. */
 export const useOperationKinds = () =>
@@ -54,5 +55,22 @@ export function useCancelOperation() {
   return useMutation({
     mutationFn: (number: number) =>
       take(api.POST("/api/v1/operations/{number}/cancel", { params: { path: { number } } })),
+  });
+}
+
+/** Asks a device for something that takes but a moment, waits for its end, and tells what came of it. */
+export function useFinish(device: string) {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: async (body: { kind: string; args: Record<string, string> }) => {
+      let o = await take(api.POST("/api/v1/devices/{name}/operations", { params: { path: { name: device } }, body }));
+      while (o.state === "running") {
+        await new Promise((r) => window.setTimeout(r, 250));
+        o = await take(api.GET("/api/v1/operations/{number}", { params: { path: { number: o.number } } }));
+      }
+      if (o.state !== "done") throw new Error(o.why ?? `It is ${o.state}.`);
+      return o.lines.map((l) => l.cells.step ?? "").join("; ");
+    },
+    onSuccess: () => qc.invalidateQueries({ queryKey: keys.device(device) }),
   });
 }

@@ -16,6 +16,7 @@ import { Ago, many } from "../../ui/time";
 import { Promises } from "./Promises";
 import { usePolicies, usePolicy } from "./queries";
 import { Reach } from "./Reach";
+import { Sessions } from "./Sessions";
 
 const count = (n: number) => n.toLocaleString("en-GB");
 
@@ -49,6 +50,7 @@ export function PoliciesPage({ me }: { me: Person }) {
           value={view}
           of={[
             ["", "Rules"],
+            ...(allowed(me, "see", "clients") ? ([["sessions", "Sessions"]] as [string, string][]) : []),
             ["reach", "Can it reach?"],
             ["promises", "Promises"],
           ]}
@@ -79,7 +81,7 @@ export function PoliciesPage({ me }: { me: Person }) {
               ))}
             </ul>
           </Panel>
-          {name && <Detail name={name} me={me} />}
+          {name && (view === "sessions" ? <Sessions key={name} name={name} me={me} /> : <Detail name={name} me={me} />)}
         </div>
       )}
     </div>

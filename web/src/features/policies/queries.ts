@@ -18,6 +18,29 @@ export const usePolicy = (name: string) =>
     enabled: name !== "",
   });
 
+/** The sessions of a firewall, read again every few seconds while somebody looks. */
+export const useFirewallSessions = (name: string, source: string, destination: string, port: number, rule: number) =>
+  useQuery({
+    queryKey: [...keys.device(name), "sessions", source, destination, port, rule],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/devices/{name}/sessions", {
+          params: {
+            path: { name },
+            query: {
+              source: source || undefined,
+              destination: destination || undefined,
+              port: port || undefined,
+              rule: rule || undefined,
+            },
+          },
+        }),
+      ),
+    refetchInterval: 5000,
+    placeholderData: keepPreviousData,
+    enabled: name !== "",
+  });
+
 /** What a change lets firewalls pass, and stop. It is worked out anew where the change has become another. */
 export const useChangePolicy = (number: number, as: string, on: boolean) =>
   useQuery({
