@@ -33,7 +33,7 @@ what they are seen beyond it where it translates them, and what it takes them fo
 			if blocked {
 				rows := make([][]string, len(list.Blocked))
 				for i, b := range list.Blocked {
-					rows[i] = []string{b.Address, b.Name, a.when(b.Until), strconv.FormatUint(b.Refused, 10)}
+					rows[i] = []string{b.Address, b.Name, b.Until.Local().Format("2 Jan 15:04"), strconv.FormatUint(b.Refused, 10)}
 				}
 				return a.list(list, []string{"blocked", "name", "until", "refused"}, rows, args[0]+" blocks nobody.")
 			}

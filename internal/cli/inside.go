@@ -187,3 +187,48 @@ func (a *app) routesCommand() *cobra.Command {
 	cmd.Flags().StringVar(&vrf, "vrf", "", "only those of this VRF")
 	return cmd
 }
+
+func (a *app) leasesCommand() *cobra.Command {
+	var vlan int
+	cmd := &cobra.Command{
+		Use: "leases DEVICE", Short: "List the addresses that a device gave out (DHCP), and how many are left", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: `List the addresses that a device gave out, and how many are left in each VLAN. Where it is the gateway and what it gives out is set as other things are:
+"everypost port set th-edge-01:gateway/20 dhcp-ranges=10.2.20.100-10.2.20.199", reservations with "everypost rows".`,
+		Example: "  everypost leases th-edge-01\n  everypost leases th-edge-01 --vlan 20\n  everypost rows add th-edge-01:gateway/20 '02:4c:53:20:00:07 gets 10.2.20.7 note \"the printer\"'",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			d, err := c.Device(ctx, args[0])
+			if err != nil {
+				return err
+			}
+			columns, none := []string{"vlan", "address", "station", "calls itself", "until"}, args[0]+" tells of no addresses that it gave out there."
+			in := d.Inside
+			if in == nil {
+				return a.list([]any{}, columns, nil, args[0]+" was not read yet.")
+			}
+			list := in.Leases[:0:0]
+			var rows [][]string
+			for _, l := range in.Leases {
+				if vlan != 0 && int(l.VLAN) != vlan {
+					continue
+				}
+				until := l.Ends.Local().Format("2 Jan 15:04")
+				if l.Reserved {
+					until = "reserved"
+				}
+				list = append(list, l)
+				rows = append(rows, []string{l.VLAN.String(), l.Address, l.MAC, l.Name, until})
+			}
+			if err := a.list(list, columns, rows, none); err != nil || a.isData() {
+				return err
+			}
+			for _, p := range in.Pools {
+				if vlan == 0 || int(p.VLAN) == vlan {
+					a.say("%d of %d in VLAN %s are free.", p.Free, p.Size, p.VLAN)
+				}
+			}
+			return nil
+		}),
+	}
+	cmd.Flags().IntVar(&vlan, "vlan", 0, "only those of this VLAN")
+	return cmd
+}

@@ -53,6 +53,9 @@ func (a *agent) Capabilities() []string {
 	if a.d.spec.Model == "H16S" {
 		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
 	}
+	if a.d.spec.Role == "edge" {
+		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing")
+	}
 	if a.d.spec.Role == "firewall" {
 		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
 	}

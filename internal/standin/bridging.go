@@ -236,6 +236,9 @@ func (w *World) spread(vlan int) map[room]*cable {
 	by := map[room]*cable{}
 	var queue []room
 	for _, g := range w.gateways {
+		if !w.devices[g].routes(vlan) {
+			continue
+		}
 		queue = w.enter(queue, by, room{g, vlan}, nil)
 	}
 	w.flood(queue, by, func(room) []room { return nil })

@@ -31,6 +31,7 @@ type compiled struct {
 	members  map[string]int // priorities of members of a stack
 	storage  storage
 	firewall firewall
+	routed   routingConfig
 	manage   managed
 	telling  telling
 	asking   asking
@@ -102,6 +103,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileRedundancy(tree)
 	c.compileStorage(tree)
 	c.compileFirewall(tree)
+	c.compileRouting(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)
 	c.compileAsking(tree)

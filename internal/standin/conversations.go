@@ -195,7 +195,7 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 func (w *World) gatewayIn(near map[room]*cable, site, vlan int) *device {
 	for _, name := range w.gateways {
 		g := w.devices[name]
-		if _, there := near[room{name, vlan}]; there && g.spec.SiteNet == site && g.powered && !g.booting && !g.hung {
+		if _, there := near[room{name, vlan}]; there && g.spec.SiteNet == site && g.routes(vlan) && g.powered && !g.booting && !g.hung {
 			return g
 		}
 	}

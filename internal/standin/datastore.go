@@ -181,6 +181,7 @@ func validate(tree *xmlnode.Node) error {
 	}
 	validateSwitching(tree, vlans, fault)
 	validateFirewall(tree, fault)
+	validateRouting(tree, vlans, fault)
 	return errors.Join(errs...)
 }
 

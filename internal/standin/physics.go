@@ -23,6 +23,7 @@ func (w *World) settle() {
 		h.routed = false
 	}
 	w.settleRings()
+	w.giveOut()
 	w.settleLimits()
 	w.reached = w.managed()
 	w.tapPorts()

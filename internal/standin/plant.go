@@ -417,6 +417,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	if len(s.Zones) > 0 {
 		out.Add(s.storage())
 	}
+	if s.Role == "edge" && s.ManagementIP != "" {
+		out.Add(s.gatewayNodes())
+	}
 	if s.Firewall != nil {
 		out.Add(s.Firewall.tree())
 	}

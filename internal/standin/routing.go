@@ -43,9 +43,9 @@ func (d *device) peers() map[*device]time.Time {
 // theirs.
 func (d *device) overlayRoutes() []route {
 	found := map[string]route{}
-	for _, vlan := range slices.Sorted(maps.Keys(d.cfg.vlans)) {
-		out := fmt.Sprintf("vlan%d", vlan)
-		found[out] = route{fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, vlan), "", out, "DIRECTLY_CONNECTED"}
+	connected := d.connected()
+	for _, r := range append(connected, d.static(connected)...) {
+		found[r.prefix] = r
 	}
 	own := d.sitePrefix()
 	peers := d.peers()

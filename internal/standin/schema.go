@@ -37,6 +37,7 @@ var namespaces = map[string]string{
 	"ep-st":    "urn:everypost:yang:ep-storage",
 	"ep-mg":    "urn:everypost:yang:ep-management",
 	"ep-fw":    "urn:everypost:yang:ep-firewall",
+	"ep-rt":    "urn:everypost:yang:ep-routing",
 	"oc-acl":   "http://openconfig.net/yang/acl",
 	"ep-wan":   "urn:everypost:yang:ep-wan",
 	"ep-radio": "urn:everypost:yang:ep-radio-link",
@@ -229,6 +230,22 @@ ep-fw:firewall/policy[name]/translation[number]/service* string
 ep-fw:firewall/policy[name]/translation[number]/into address
 ep-fw:firewall/policy[name]/translation[number]/port 1..65535
 ep-fw:firewall/policy[name]/translation[number]/note string
+ep-rt:routing/gateway[vlan]/vlan vlan
+ep-rt:routing/gateway[vlan]/purpose string
+ep-rt:routing/gateway[vlan]/address gateway-address
+ep-rt:routing/gateway[vlan]/dhcp-server/enabled boolean =false
+ep-rt:routing/gateway[vlan]/dhcp-server/ranges/range* address-range
+ep-rt:routing/gateway[vlan]/dhcp-server/lease 5..43200 =1440
+ep-rt:routing/gateway[vlan]/dhcp-server/name-servers/name-server* address
+ep-rt:routing/gateway[vlan]/reservation[number]/number 1..65535
+ep-rt:routing/gateway[vlan]/reservation[number]/mac string
+ep-rt:routing/gateway[vlan]/reservation[number]/address address
+ep-rt:routing/gateway[vlan]/reservation[number]/note string
+ep-rt:routing/static-route[name]/name string
+ep-rt:routing/static-route[name]/purpose string
+ep-rt:routing/static-route[name]/prefix prefix
+ep-rt:routing/static-route[name]/via address
+ep-rt:routing/static-route[name]/distance 1..255 =1
 ep-mg:management-plane/own-port/port* string
 ep-mg:management-plane/vrf string
 ep-mg:management-plane/membership[interface]/interface string
@@ -365,7 +382,20 @@ var leafTypes = map[string]func(string) error{
 		_, err := readFlow(v)
 		return err
 	},
-	"policy-name":      oneOf("main"),
+	"policy-name": oneOf("main"),
+	"gateway-address": func(v string) error {
+		if v == "dhcp" {
+			return nil
+		}
+		_, err := netip.ParsePrefix(v)
+		return err
+	},
+	"address-range": func(v string) error {
+		if s, ok := readSpan(v); !ok || s.high.Less(s.low) {
+			return fmt.Errorf("%q is no range", v)
+		}
+		return nil
+	},
 	"translation-kind": oneOf("source", "destination"),
 	"policy-action":    oneOf("allow", "deny", "reject"),
 	"date": func(v string) error {

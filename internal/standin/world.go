@@ -68,6 +68,7 @@ type World struct {
 	rogues    map[string]bool     // devices with somebody on them who gives out wrong addresses
 	ringWas   map[string]string   // how each ring was
 	gateways  []string            // where VLANs end
+	gave      bool                // some station has an address that is reserved for it
 	firewalls []string
 	guardians map[int]*device // the firewall of each site that decides; nil where none works
 	// What settle works out.
@@ -103,6 +104,7 @@ type host struct {
 	routed  bool     // route is known
 	slot    int64    // of the time in which it stays at one access point
 	away    bool     // it is not there at all
+	own     string   // the address that it has where none is reserved for it; "" until one was
 	asleep  bool     // it sends and answers nothing until a wake-up frame comes
 	says    []saying // to whom it keeps talking
 	in, out float64  // octets, as its access point counts them since it joined

@@ -35,6 +35,8 @@ type Inside struct {
 	Lists      []ListHits       `json:"lists,omitempty"`
 	Policy     *PolicyState     `json:"policy,omitempty"` // nil: it decides nothing
 	Blocked    []Blocked        `json:"blocked,omitempty"`
+	Pools      []Pool           `json:"pools,omitempty"`
+	Leases     []Lease          `json:"leases,omitempty"`
 }
 
 // RunService is something that a device offers over the network, and that can be switched on and off.

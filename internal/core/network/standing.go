@@ -51,6 +51,23 @@ type DHCPIntruder struct {
 	Blocked bool   `json:"blocked"` // stations do not hear it: the VLAN is snooped
 }
 
+// Pool is how many addresses a device can give out in a VLAN (RFC 2131).
+type Pool struct {
+	VLAN VLANID `json:"vlan"`
+	Size int    `json:"size"`
+	Free int    `json:"free"` // that nobody has
+}
+
+// Lease is an address that a station has from a device.
+type Lease struct {
+	VLAN     VLANID    `json:"vlan"`
+	Address  string    `json:"address"`
+	MAC      string    `json:"mac"`
+	Name     string    `json:"name,omitempty"` // as the station calls itself
+	Ends     time.Time `json:"ends"`           // unless it is asked for again
+	Reserved bool      `json:"reserved,omitempty"`
+}
+
 // StorageLogin is who is plugged into a port of a storage switch, and has logged in.
 type StorageLogin struct {
 	Port    string   `json:"port"`
@@ -97,6 +114,9 @@ type RuleHits struct {
 	LastAt   time.Time `json:"last_at"` // zero: never
 }
 
+// scarce is the part of the addresses of a VLAN below which they are running out.
+const scarce = 0.05
+
 // standingTroubles says what is wrong with what stands in for each other, and at inputs.
 func (i Inside) standingTroubles(out *troubles) {
 	say := out.say
@@ -126,6 +146,11 @@ func (i Inside) standingTroubles(out *troubles) {
 			code = "rogue-dhcp-blocked"
 		}
 		say("dhcp "+d.Port+" "+d.VLAN.String(), code, "port", d.Port, "vlan", int(d.VLAN), "mac", d.MAC, "address", d.Address)
+	}
+	for _, p := range i.Pools {
+		if p.Size > 0 && float64(p.Free) < scarce*float64(p.Size) {
+			say("pool "+p.VLAN.String(), "dhcp-pool", "vlan", int(p.VLAN), "free", p.Free, "of", p.Size)
+		}
 	}
 	if c := i.Controller; c != nil && !c.Connected {
 		say("controller", "controller", "address", c.Address)

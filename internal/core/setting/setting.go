@@ -45,6 +45,9 @@ const (
 	OnAddress      Kind = "address"       // known by a name, or a group of such
 	OnService      Kind = "service"       // known by a name, or a group of such
 	OnPolicy       Kind = "policy"        // what a firewall lets pass
+
+	OnGateway Kind = "gateway" // what a device is in a VLAN, by its number
+	OnRoute   Kind = "route"   // that was told to a device
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

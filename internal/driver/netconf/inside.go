@@ -55,6 +55,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 		in.Bundles = append(in.Bundles, b)
 	}
 	readStanding(&in, data)
+	readLeases(&in, data)
 	in.Policy, in.Blocked = readPolicyState(data), readBlocked(data)
 	in.Clock = readClock(data.Child("system"), now)
 	in.Spanning = readSpanning(data.Find("stp/rstp"))

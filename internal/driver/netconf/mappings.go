@@ -56,6 +56,9 @@ var mappings = slices.Concat(
 	of(setting.OnSecurityZone, objectLists[setting.OnSecurityZone]+"/", at("zone-vlans", "vlans/vlan", vlanRanges), at("interfaces", "interfaces/interface", several), purpose),
 	of(setting.OnAddress, objectLists[setting.OnAddress]+"/", at("addresses", "values/value", several), at("members", "members/member", several), purpose),
 	of(setting.OnService, objectLists[setting.OnService]+"/", at("services", "values/value", several), at("members", "members/member", several), purpose),
+	of(setting.OnGateway, objectLists[setting.OnGateway]+"/", at("gateway-address", "address", asIs), at("dhcp-server", "dhcp-server/enabled", flag), at("dhcp-ranges", "dhcp-server/ranges/range", several),
+		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), purpose),
+	of(setting.OnRoute, objectLists[setting.OnRoute]+"/", at("route-prefix", "prefix", asIs), at("route-via", "via", asIs), at("distance", "distance", asIs), purpose),
 	of(setting.OnDevice, "",
 		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
 		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
@@ -82,6 +85,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnCommunity: "mg:management-plane/snmp/community[name=%]", setting.OnSNMPUser: "mg:management-plane/snmp/user[name=%]",
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
+	setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -196,7 +200,7 @@ var ownModules = []string{"ep-switching", "ep-device", "ep-management"}
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
-	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall,
+	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing,
 }
 
 var ownFeatures = map[string]network.Feature{

@@ -37,6 +37,7 @@ const (
 	nsWAN        = "urn:everypost:yang:ep-wan"
 	nsStorage    = "urn:everypost:yang:ep-storage"
 	nsFirewall   = "urn:everypost:yang:ep-firewall"
+	nsRouting    = "urn:everypost:yang:ep-routing"
 	nsManagement = "urn:everypost:yang:ep-management"
 	nsRadioLink  = "urn:everypost:yang:ep-radio-link"
 
@@ -54,7 +55,7 @@ func sections(pairs ...string) []*xmlnode.Node {
 
 var (
 	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
-		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage", nsFirewall, "firewall"),
+		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage", nsFirewall, "firewall", nsRouting, "routing"),
 		xmlnode.New(nsManagement, "management-plane", xmlnode.New(nsManagement, "contact-input")),
 		xmlnode.New(nsSystem, "system", xmlnode.New(nsSystem, "state", xmlnode.New(nsSystem, "current-datetime")), xmlnode.New(nsSystem, "ntp", xmlnode.New(nsSystem, "servers"))),
 		xmlnode.New(nsACL, "acl", xmlnode.New(nsACL, "acl-sets")),
@@ -122,7 +123,7 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 		entries(data, outer, func(key string, _ *xmlnode.Node) { addObject(&c, setting.Object(kind, key)) })
 	}
 	readAccessLists(data, &c)
-	readPolicy(data, &c)
+	readTables(data, &c)
 	readProtocols(data, &c)
 	readSettings(data, &c)
 	return c
@@ -199,7 +200,7 @@ func writeConfig(before, after network.Config) []*xmlnode.Node {
 		writeSettings(e, object, before, after)
 	}
 	writeAccessLists(e, before, after)
-	writePolicy(e, before, after)
+	writeTables(e, before, after)
 	writeProtocols(e, before, after)
 	writeServices(e, before.Services, after.Services)
 	writeSelf(e, before, after)

@@ -2,8 +2,10 @@ package netconf
 
 import (
 	"cmp"
+	"net/netip"
 	"slices"
 	"strconv"
+	"time"
 
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/wire/xmlnode"
@@ -57,5 +59,31 @@ func readStanding(in *network.Inside, data *xmlnode.Node) {
 			hits.Rows[i] = network.RowHits{Row: number(e, "sequence-id"), Frames: counter(e.Child("state"), "matched-packets")}
 		}
 		in.Lists = append(in.Lists, hits)
+	}
+}
+
+// maxLeases is of how many addresses that a device gave out is told.
+const maxLeases = 20_000
+
+// readLeases reads what ep-routing tells of addresses that were given out.
+func readLeases(in *network.Inside, data *xmlnode.Node) {
+	for _, g := range data.Child("routing").All("gateway") {
+		vlan, err := network.ParseVLAN(g.TextAt("vlan"))
+		server := g.Child("dhcp-server")
+		if err != nil || server.TextAt("size") == "" {
+			continue
+		}
+		in.Pools = append(in.Pools, network.Pool{VLAN: vlan, Size: max(number(server, "size"), 0), Free: max(number(server, "free"), 0)})
+		for _, l := range server.All("lease-given") {
+			a, err := netip.ParseAddr(l.TextAt("address"))
+			if err != nil || len(in.Leases) == maxLeases {
+				continue
+			}
+			lease := network.Lease{VLAN: vlan, Address: a.String(), MAC: l.TextAt("mac"), Name: short(l.TextAt("name")), Reserved: l.TextAt("reserved") == "true"}
+			if t, err := time.Parse(time.RFC3339, l.TextAt("ends")); err == nil {
+				lease.Ends = t.UTC()
+			}
+			in.Leases = append(in.Leases, lease)
+		}
 	}
 }

@@ -4918,6 +4918,7 @@ export interface components {
             controller?: components["schemas"]["ControllerState"];
             dhcp_intruders?: components["schemas"]["DHCPIntruder"][];
             hardware: components["schemas"]["Hardware"];
+            leases?: components["schemas"]["Lease"][];
             licences?: components["schemas"]["Licence"][];
             lists?: components["schemas"]["ListHits"][];
             logins?: components["schemas"]["StorageLogin"][];
@@ -4927,6 +4928,7 @@ export interface components {
             page?: string;
             pair?: components["schemas"]["PairState"];
             policy?: components["schemas"]["PolicyState"];
+            pools?: components["schemas"]["Pool"][];
             radio_link?: components["schemas"]["RadioLinkRead"];
             radios?: components["schemas"]["RadioState"][];
             rings?: components["schemas"]["RingState"][];
@@ -5120,6 +5122,16 @@ export interface components {
         Learned: {
             mac: string;
             port: string;
+            /** Format: int32 */
+            vlan: number;
+        };
+        Lease: {
+            address: string;
+            /** Format: date-time */
+            ends: string;
+            mac: string;
+            name?: string;
+            reserved?: boolean;
             /** Format: int32 */
             vlan: number;
         };
@@ -6853,6 +6865,14 @@ export interface components {
             text: string;
             /** @description Zones; empty: any */
             to: string[];
+        };
+        Pool: {
+            /** Format: int64 */
+            free: number;
+            /** Format: int64 */
+            size: number;
+            /** Format: int32 */
+            vlan: number;
         };
         Port: {
             /** Format: int64 */

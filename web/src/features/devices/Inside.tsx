@@ -7,6 +7,7 @@ import { HealthMark, Shape } from "../../ui/health";
 import { Signal } from "../../ui/signal";
 import { type Column, collator, Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
+import { Leases } from "./Leases";
 import { hasRedundancy, Redundancy } from "./Redundancy";
 import { Routing } from "./Routing";
 import { Services } from "./Services";
@@ -27,7 +28,17 @@ export function insideTabs(d: DeviceDetail, me: Person): [string, string, (d: De
   if (i.services?.length || i.licences?.length)
     out.push(["services", "Services", () => <Services i={i} d={d} me={me} />]);
   if (i.macs?.length) out.push(["macs", "MAC table", () => <MACs i={i} />]);
-  if (d.resolved?.length) out.push(["addresses", "Addresses", () => <Resolved d={d} />]);
+  if (d.resolved?.length || i.pools?.length)
+    out.push([
+      "addresses",
+      "Addresses",
+      () => (
+        <div className="grid gap-3">
+          {i.pools?.length ? <Leases i={i} /> : null}
+          {d.resolved?.length ? <Resolved d={d} /> : null}
+        </div>
+      ),
+    ]);
   if (i.spanning || i.bundles?.length || i.cluster) out.push(["layer2", "Layer 2", () => <LayerTwo i={i} d={d} />]);
   if (hasRedundancy(i)) out.push(["redundancy", "Redundancy", () => <Redundancy i={i} />]);
   if (d.features.includes("zones")) out.push(["zones", "Zones", () => <Zones d={d} me={me} />]);
