@@ -18,7 +18,7 @@ var areas = []area{
 	{"look", "Look closer:", []string{"sites", "links", "routes", "leases", "vlans", "where", "reach", "history", "day", "top", "volume", "live", "layers", "compare", "fields", "groups", "templates", "terminals"}},
 	{"test", "Test and mend:", []string{"ping", "traceroute", "cable-test", "capture", "frames", "loopback", "throughput", "locate", "wake", "bounce", "power-cycle", "reopen", "clear-counters", "reboot", "shut-down", "factory-reset", "files", "file", "support", "operations", "operation"}},
 	{"set", "Set up:", []string{"settings", "rows", "policies", "policy", "promises", "promise", "setup", "vlan", "bundle", "template", "export", "client", "group", "change-rules", "change-rule"}},
-	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware", "change-passwords"}},
+	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware", "change-passwords", "certificates", "renew-certificates", "authority"}},
 	{"arrive", "Take devices in hand:", []string{"discover", "found", "accept", "enrol", "claim", "claims", "site"}},
 	{"told", "Be told:", []string{"alarm-rules", "alarm-rule", "notices", "notice", "deliveries", "mail-server"}},
 	{"people", "People and rights:", []string{"users", "user", "roles", "role", "rights", "audit"}},

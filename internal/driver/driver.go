@@ -178,6 +178,16 @@ type File struct {
 	ChangedAt time.Time
 }
 
+// Certifier is a session whose device has certificates by which it shows others who it is. Keys are made on the device, and never leave it.
+type Certifier interface {
+	// Certifies tells whether it does.
+	Certifies() bool
+	// RequestCertificate has the device make a new key for a place, and a request (PKCS #10, RFC 2986, as PEM) for a certificate of it.
+	RequestCertificate(ctx context.Context, name, commonName string, names []string) ([]byte, error)
+	// InstallCertificate has the device use a certificate (PEM) of the key that was asked for last. One that does not match it is refused.
+	InstallCertificate(ctx context.Context, name string, chain []byte) error
+}
+
 // SessionLister is a session whose device can tell the sessions that it let begin.
 type SessionLister interface {
 	// ListsSessions tells whether it does.

@@ -16,6 +16,7 @@ import (
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/arrivals"
+	"example.net/everypost/internal/service/authority"
 	"example.net/everypost/internal/service/backups"
 	"example.net/everypost/internal/service/captures"
 	"example.net/everypost/internal/service/changes"
@@ -93,6 +94,7 @@ type Service struct {
 	Firmware   *firmware.Service
 	Policies   *policies.Service
 	Promises   *promises.Service
+	Authority  *authority.Service
 	lock       *os.File
 }
 
@@ -170,6 +172,8 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Jobs = jobs.New(jobs.Parts{Store: s.Store, Inventory: s.Inventory, Access: s.Access, Expand: s.Groups.Expand, Leases: leased, Feed: s.Feed, Log: o.Log, Now: time.Now, Look: o.JobsEvery})
 	s.Jobs.Does(job.Backup, s.Backups)
 	s.Jobs.Does(job.Passwords, &passwords.Service{Fleet: s.Fleet, Logins: s.Inventory, Vault: s.Vault, Layers: s.Layers})
+	s.Authority = &authority.Service{Store: s.Store, Sealer: sealer, Now: time.Now}
+	s.Jobs.Does(job.Renew, &authority.Renewer{Authority: s.Authority, Fleet: s.Fleet, Now: time.Now})
 	s.Jobs.Does(job.Search, &discovery.Doer{Searches: s.Discovery, Vault: s.Vault})
 	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Folder: o.FirmwareFolder, From: o.FirmwareFrom, Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,
 		Timing: o.Firmware}); err != nil {

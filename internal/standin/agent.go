@@ -47,7 +47,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
 	more := modelFeatures[a.d.spec.Model]
-	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management",
+	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management,certificates",
 		namespaces["ep-mg"]+"?module=ep-management&features="+strings.Join(append([]string{"local-users", "sign-in", "snmp"}, more.management...), ","))
 	caps = append(caps, namespaces["ep-op"]+"?module=ep-operations&features="+strings.Join(a.d.abilities(), ","))
 	if a.d.spec.Model == "H16S" {
@@ -133,6 +133,10 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 	case "read-sessions":
 		if op.Space == namespaces["ep-fw"] && a.d.spec.Role == "firewall" {
 			return a.d.readSessions(op)
+		}
+	case "make-request", "install-certificate":
+		if op.Space == namespaces["ep-dev"] {
+			return a.certify(s, op)
 		}
 	case "begin", "read-output", "cancel":
 		if op.Space == namespaces["ep-op"] {

@@ -365,6 +365,7 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 		own.Add(x.leaf("page", page))
 	}
 	d.licencesState(own)
+	d.certificateState(own)
 	d.slotsState(own)
 	if d.spec.BudgetMilliW > 0 {
 		used := 0

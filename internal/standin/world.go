@@ -400,6 +400,7 @@ type device struct {
 	mute               bool // its service for management is switched off
 	index              int  // in the plant
 	licensedFrom       time.Time
+	keys               keystore
 	deadSupplies       map[string]bool // by name
 	powerCut           bool
 	subscribers        map[*netconf.ServerSession]bool

@@ -129,6 +129,7 @@ func init() {
 	show(func(h v1.WayHop) []spot { return onDevice(rights.Devices, h.Device) })
 	show(func(t v1.TopRow) []spot { return onDevice(rights.Devices, t.Device) })
 	show(func(v v1.Volumes) []spot { return onRef(rights.Ports, network.PortRef{Device: v.Device, Port: v.Port}) })
+	show(func(c v1.DeviceCertificate) []spot { return onDevice(rights.Devices, c.Device) })
 	show(func(p v1.PolicySummary) []spot { return onDevice(rights.Configuration, p.Device) })
 	show(func(h v1.ReachHop) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.PolicyDelta) []spot { return onDevice(rights.Configuration, d.Device) })
@@ -169,6 +170,7 @@ func init() {
 	part[v1.PolicyTranslation]()
 	part[v1.FirewallSessions]() // names are asked for within the rights
 	part[v1.FirewallSession]()
+	part[v1.Authority]() // what everybody is to trust
 	part[v1.BlockedSource]()
 	part[v1.PolicyDeltas]()
 	part[v1.Reach]()

@@ -26,7 +26,7 @@ type JobParam struct {
 
 // JobRequest makes a job.
 type JobRequest struct {
-	Kind  string            `json:"kind" enum:"backup,upgrade,go-back,passwords,search"`
+	Kind  string            `json:"kind" enum:"backup,upgrade,go-back,passwords,renew,search"`
 	Title string            `json:"title,omitempty" maxLength:"120"`
 	Where string            `json:"where,omitempty" maxLength:"4000" doc:"A selector: on which devices; on all when left out. It picks anew each time"`
 	Args  map[string]string `json:"args,omitempty" maxProperties:"20"`

@@ -23,6 +23,7 @@ const (
 	Upgrade   Kind = "upgrade"   // have devices run other firmware
 	GoBack    Kind = "go-back"   // have devices run the firmware of their other slot
 	Passwords Kind = "passwords" // give devices another password for this service
+	Renew     Kind = "renew"     // give devices other certificates before theirs end
 	Search    Kind = "search"    // look for devices that are not known yet
 )
 
@@ -64,6 +65,10 @@ var kinds = []About{
 		Params: []Param{failures, atOnce}},
 	{Kind: Passwords, Title: "Change passwords", Does: "gives devices another password for the user as whom this service logs in, and proves it before the old one goes", Feature: rights.Devices, Writes: true,
 		Params: []Param{failures, atOnce, {Name: Password, Title: "Password", Help: "one for all; empty: one made up for each, which nobody gets to see", Value: setting.SecretValue()}}},
+	{Kind: Renew, Title: "Renew certificates", Does: "gives devices other certificates, signed by the authority of the house, where theirs end soon", Feature: rights.Devices, Writes: true,
+		Params: []Param{failures, atOnce,
+			{Name: Within, Title: "Ending within", Help: "days: those that end later are left alone", Default: "30", Value: setting.Whole(1, 4000, "d")},
+			{Name: ValidFor, Title: "Good for", Help: "days", Default: "365", Value: setting.Whole(1, 1200, "d")}}},
 	{Kind: Search, Title: "Look for devices", Does: "looks for devices at addresses, and from there at their neighbours; what it finds waits to be accepted", Feature: rights.Discovery, Elsewhere: true,
 		Params: []Param{
 			{Name: Targets, Title: "Addresses", Help: "addresses, prefixes and ranges, with spaces between: 10.20.1.0/24 10.20.2.10-10.20.2.40", Value: setting.Words(maxTargets)},
@@ -73,6 +78,12 @@ var kinds = []About{
 			{Name: Port, Title: "Port", Help: "where an address says none", Default: "830", Value: setting.Whole(1, 65_535, "")},
 		}},
 }
+
+// The params of a renewal.
+const (
+	Within   = "within"
+	ValidFor = "valid-for"
+)
 
 // The params of a search.
 const (

@@ -21,9 +21,12 @@ type Inside struct {
 	Page       string         `json:"page,omitempty"`     // address of the device's own page, where it tells it
 	Services   []RunService   `json:"services,omitempty"`
 	Licences   []Licence      `json:"licences,omitempty"`
-	Slots      []FirmwareSlot `json:"slots,omitempty"`
-	VRFs       []VRF          `json:"vrfs,omitempty"`
-	Clock      *Clock         `json:"clock,omitempty"` // nil: it does not tell the time
+
+	Certificates []Certificate `json:"certificates,omitempty"`
+
+	Slots []FirmwareSlot `json:"slots,omitempty"`
+	VRFs  []VRF          `json:"vrfs,omitempty"`
+	Clock *Clock         `json:"clock,omitempty"` // nil: it does not tell the time
 
 	Rings      []RingState      `json:"rings,omitempty"`
 	Pair       *PairState       `json:"pair,omitempty"`
@@ -428,6 +431,11 @@ func (i Inside) Troubles() []Trouble {
 	for _, l := range i.Licences {
 		if !l.Ends.IsZero() && !l.Ends.After(i.ObservedAt) {
 			say("licence "+l.Name, "licence", "name", l.Name, "on", l.Ends.Format(time.DateOnly))
+		}
+	}
+	for _, c := range i.Certificates {
+		if st := c.Standing(i.ObservedAt); st != CertificateGood {
+			say("certificate "+c.Name, "certificate-"+string(st), "name", c.Name, "on", c.NotAfter.Format(time.DateOnly))
 		}
 	}
 	if r := i.RadioLink; r != nil && r.ReceivedDbm < faintDbm {

@@ -67,7 +67,7 @@ var meanings = []Meaning{
 	{See, Sites, "the sites and what is said of them"},
 	{Administer, Sites, "make, edit, merge and remove sites"},
 	{See, Devices, "the devices and what is inside them"},
-	{Operate, Devices, "enrol, claim, describe, rename, replace, restart, shut down, reset, retire and forget devices; accept their host keys, change the passwords by which the service logs in to them"},
+	{Operate, Devices, "enrol, claim, describe, rename, replace, restart, shut down, reset, retire and forget devices; accept their host keys, change the passwords by which the service logs in to them, and their certificates"},
 	{Change, Devices, "draft, push, keep and undo changes of what devices run besides their ports: services"},
 	{See, Configuration, "what devices run, whole and in their own form"},
 	{See, Ports, "the ports, what is set and what is seen"},

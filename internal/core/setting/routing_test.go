@@ -21,7 +21,7 @@ func TestGatewaysAreRead(t *testing.T) {
 	list := Gateways(c)
 	require.Len(t, list, 2)
 	assert.Equal(t, Gateway{VLAN: 20, Address: netip.MustParsePrefix("10.2.20.1/24"), DHCP: true,
-		Ranges: []Range{{netip.MustParseAddr("10.2.20.20"), netip.MustParseAddr("10.2.20.99")}, {netip.MustParseAddr("10.2.20.200"), netip.MustParseAddr("10.2.20.200")}},
+		Ranges:       []Range{{netip.MustParseAddr("10.2.20.20"), netip.MustParseAddr("10.2.20.99")}, {netip.MustParseAddr("10.2.20.200"), netip.MustParseAddr("10.2.20.200")}},
 		Reservations: []Reservation{{10, "02:4c:53:20:00:07", netip.MustParseAddr("10.2.20.7")}, {20, "02:4c:53:20:00:08", netip.MustParseAddr("10.2.20.8")}}}, list[0])
 	assert.Equal(t, network.VLANID(30), list[1].VLAN)
 	assert.False(t, list[1].Address.IsValid(), "it asks for one")

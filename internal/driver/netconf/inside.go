@@ -41,6 +41,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	for _, f := range data.Child("device").All("firmware-slot") {
 		in.Slots = append(in.Slots, network.FirmwareSlot{Name: f.TextAt("name"), State: network.SlotState(f.TextAt("state")), Version: f.TextAt("version")})
 	}
+	in.Certificates = readCertificates(data)
 	for _, l := range data.Child("device").All("licence") {
 		ends, _ := time.Parse(time.DateOnly, l.TextAt("ends")) // what cannot be read is as good as not told
 		in.Licences = append(in.Licences, network.Licence{Name: l.TextAt("name"), Ends: ends})

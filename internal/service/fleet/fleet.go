@@ -547,6 +547,49 @@ func (f *Fleet) PutFile(ctx context.Context, name, file string, from io.ReaderAt
 	return t.PutFile(ctx, file, from, size, tell)
 }
 
+// Certifies tells whether a device can be given certificates.
+func (f *Fleet) Certifies(name string) bool {
+	c, err := f.certifier(name)
+	return err == nil && c.Certifies()
+}
+
+// RequestCertificate has a device make a new key for a place, and a request for a certificate of it.
+func (f *Fleet) RequestCertificate(ctx context.Context, device, name string, names []string) ([]byte, error) {
+	c, err := f.certifier(device)
+	if err != nil {
+		return nil, err
+	}
+	return c.RequestCertificate(ctx, name, device, names)
+}
+
+// InstallCertificate has a device use a certificate, and reads what it has then.
+func (f *Fleet) InstallCertificate(ctx context.Context, device, name string, chain []byte) error {
+	c, err := f.certifier(device)
+	if err != nil {
+		return err
+	}
+	if err := c.InstallCertificate(ctx, name, chain); err != nil {
+		return err
+	}
+	return f.with(ctx, device, func(ctx context.Context, u *unit, s driver.Session) error { return u.inspect(ctx, s) })
+}
+
+func (f *Fleet) certifier(name string) (driver.Certifier, error) {
+	u, err := f.unit(name)
+	if err != nil {
+		return nil, err
+	}
+	s, err := u.inHand()
+	if err != nil {
+		return nil, err
+	}
+	c, ok := s.(driver.Certifier)
+	if !ok || !c.Certifies() {
+		return nil, fmt.Errorf("%w: %s takes no certificates", ErrCannot, name)
+	}
+	return c, nil
+}
+
 // Sessions lists the sessions that a device let begin, as far as a question picks them, and tells how many it picks.
 func (f *Fleet) Sessions(ctx context.Context, name string, q network.SessionQuery) ([]network.Session, int, error) {
 	u, err := f.unit(name)

@@ -64,6 +64,7 @@ export type Reach = Schemas["Reach"];
 export type ReachRequest = Schemas["ReachRequest"];
 export type Policy = Schemas["Policy"];
 export type PolicyName = Schemas["PolicyName"];
+export type DeviceCertificate = Schemas["DeviceCertificate"];
 export type FirewallSession = Schemas["FirewallSession"];
 export type FirewallSessions = Schemas["FirewallSessions"];
 export type PolicyRule = Schemas["PolicyRule"];

@@ -228,6 +228,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/authority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The certificate authority of the house
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-authority"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/backups": {
         parameters: {
             query?: never;
@@ -444,6 +464,26 @@ export interface paths {
          * @description Needs the right to operate tests.
          */
         get: operations["list-frames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/certificates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The certificates of devices, those that end first before the others
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-certificates"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3538,6 +3578,20 @@ export interface components {
              */
             older: number;
         };
+        Authority: {
+            /** @description As PEM (RFC 7468): what is to trust it is given this */
+            certificate: string;
+            /** @description SHA-256 of its certificate, hexadecimal digits */
+            fingerprint: string;
+            /** Format: date-time */
+            not_after: string;
+            /**
+             * Format: int64
+             * @description How many certificates it has signed
+             */
+            signed: number;
+            subject: string;
+        };
         BGP: {
             /** Format: int32 */
             as: number;
@@ -3783,6 +3837,19 @@ export interface components {
             change?: number;
             from: string;
             to: string;
+        };
+        Certificate: {
+            fingerprint: string;
+            issuer: string;
+            name: string;
+            names?: string[];
+            /** Format: date-time */
+            not_after: string;
+            /** Format: date-time */
+            not_before: string;
+            serial: string;
+            subject: string;
+            used_by?: string[];
         };
         Change: {
             accepted: components["schemas"]["Acceptance"][];
@@ -4261,6 +4328,32 @@ export interface components {
             name?: string;
             /** @description The one proposed when left out */
             site?: string;
+        };
+        DeviceCertificate: {
+            device: string;
+            /** @description SHA-256 of it, hexadecimal digits */
+            fingerprint: string;
+            /** @description The authority of the house signed it */
+            house: boolean;
+            issuer: string;
+            /** @description Of the place in the device that holds it: web */
+            name: string;
+            /** @description Names and addresses for which it is good */
+            names: string[];
+            /** Format: date-time */
+            not_after: string;
+            /** Format: date-time */
+            not_before: string;
+            /** @description Hexadecimal digits */
+            serial: string;
+            /**
+             * @description ending: within 14 days
+             * @enum {string}
+             */
+            standing: "good" | "ending" | "ended";
+            subject: string;
+            /** @description Services of the device that show it */
+            used_by: string[];
         };
         DeviceDescription: {
             building?: string;
@@ -4911,6 +5004,7 @@ export interface components {
         Inside: {
             blocked?: components["schemas"]["Blocked"][];
             bundles?: components["schemas"]["Bundle"][];
+            certificates?: components["schemas"]["Certificate"][];
             classes?: components["schemas"]["ClassCount"][];
             clock?: components["schemas"]["Clock"];
             cluster?: components["schemas"]["Cluster"];
@@ -5008,7 +5102,7 @@ export interface components {
                 [key: string]: string;
             };
             /** @enum {string} */
-            kind: "backup" | "upgrade" | "go-back" | "passwords" | "search";
+            kind: "backup" | "upgrade" | "go-back" | "passwords" | "renew" | "search";
             title?: string;
             when?: components["schemas"]["JobWhen"];
             /** @description A selector: on which devices; on all when left out. It picks anew each time */
@@ -5513,6 +5607,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Device"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListDeviceCertificate: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["DeviceCertificate"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -8253,6 +8366,35 @@ export interface operations {
             };
         };
     };
+    "get-authority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Authority"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-backups": {
         parameters: {
             query?: {
@@ -8647,6 +8789,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Frames"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-certificates": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which devices; of all when left out */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListDeviceCertificate"];
                 };
             };
             /** @description Error */

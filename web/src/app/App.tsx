@@ -13,6 +13,9 @@ import { Frame } from "./Frame";
 
 const AlarmsPage = late(() => import("../features/alarms/AlarmsPage").then((m) => ({ default: m.AlarmsPage })));
 const JobsPage = late(() => import("../features/jobs/JobsPage").then((m) => ({ default: m.JobsPage })));
+const CertificatesPage = late(() =>
+  import("../features/certificates/CertificatesPage").then((m) => ({ default: m.CertificatesPage })),
+);
 const BackupsPage = late(() => import("../features/backups/BackupsPage").then((m) => ({ default: m.BackupsPage })));
 const PoliciesPage = late(() => import("../features/policies/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const FirmwarePage = late(() => import("../features/firmware/FirmwarePage").then((m) => ({ default: m.FirmwarePage })));
@@ -67,6 +70,7 @@ export function App() {
                 <Route path="/jobs" element={<JobsPage me={me.data} />} />
                 <Route path="/policies" element={<PoliciesPage me={me.data} />} />
                 <Route path="/firmware" element={<FirmwarePage me={me.data} />} />
+                <Route path="/certificates" element={<CertificatesPage me={me.data} />} />
                 <Route path="/backups" element={<BackupsPage me={me.data} />} />
                 <Route path="/groups" element={<GroupsPage me={me.data} />} />
                 <Route path="/setup" element={<SetupPage me={me.data} />} />

@@ -2,6 +2,7 @@ import { clsx } from "clsx";
 import {
   Activity,
   Archive,
+  BadgeCheck,
   BellRing,
   Cable,
   CalendarClock,
@@ -73,6 +74,7 @@ const groups = [
       { path: "/jobs", name: "Jobs", icon: CalendarClock, features: ["jobs"] },
       { path: "/firmware", name: "Firmware", icon: HardDriveUpload, features: ["firmware"] },
       { path: "/backups", name: "Backups", icon: Archive, features: ["backups"] },
+      { path: "/certificates", name: "Certificates", icon: BadgeCheck, features: ["devices"] },
     ],
   },
   {

@@ -89,6 +89,13 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         show: "Backups",
         run: go(kept("/backups")),
       },
+      {
+        id: "certificates",
+        words: "certificates tls https authority renew expire end",
+        group: "Go to",
+        show: "Certificates",
+        run: go(kept("/certificates")),
+      },
     ];
     if (allowed(me, "operate", "devices"))
       out.push({

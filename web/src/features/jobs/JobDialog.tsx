@@ -77,7 +77,8 @@ export function JobDialog({
   const make = useMakeJob();
   const [planned, setPlanned] = useState(where); // what the plan is of: what was typed once it is whole
   const writes = kind?.writes ?? false;
-  const plan = useJobPlan(kind?.kind ?? "", planned.trim(), writes);
+  const [plannedArgs, setPlannedArgs] = useState<Record<string, string>>({});
+  const plan = useJobPlan(kind?.kind ?? "", planned.trim(), said(kind, plannedArgs), writes);
   const put = (more: Partial<Typed>) => setWhen({ ...when, ...more });
   const recurs = when.repeat !== "now" && when.repeat !== "then";
   const lacks =
@@ -87,13 +88,12 @@ export function JobDialog({
   const submit = (e: FormEvent) => {
     e.preventDefault();
     if (!kind || lacks) return;
-    const said = Object.fromEntries(kind.params.map((p) => [p.name, (args[p.name] ?? "").trim()]).filter(([, v]) => v));
     make.mutate(
       {
         kind: kind.kind as JobRequest["kind"],
         title: title.trim() || undefined,
         where: kind.elsewhere ? undefined : on.trim() || undefined,
-        args: said,
+        args: said(kind, args),
         when: whenOf(when),
       },
       {
@@ -280,6 +280,7 @@ export function JobDialog({
                   placeholder={p.default}
                   value={args[p.name] ?? ""}
                   onChange={(e) => setArgs({ ...args, [p.name]: e.target.value })}
+                  onBlur={() => !p.secret && setPlannedArgs({ ...plannedArgs, [p.name]: (args[p.name] ?? "").trim() })}
                 />
               )}
             </Field>
@@ -299,6 +300,7 @@ export function JobDialog({
         {writes && (
           <Plan
             plan={plan}
+            has={kind?.kind === "passwords" ? "User" : "Has"}
             waves={kind?.disturbs !== undefined}
             typed={kind?.params.some((p) => p.secret && args[p.name])}
           />
@@ -323,10 +325,24 @@ export function JobDialog({
   );
 }
 
+/** What was typed of what a kind takes. */
+const said = (k: JobKind | undefined, args: Record<string, string>): Record<string, string> =>
+  Object.fromEntries((k?.params ?? []).map((p) => [p.name, (args[p.name] ?? "").trim()]).filter(([, v]) => v));
+
 const says = (k: JobKind) => `It ${k.does}.${k.disturbs ? ` ${k.disturbs}` : ""}`;
 
 /** Which devices come when, and what each is to run. */
-function Plan({ plan, waves, typed }: { plan: ReturnType<typeof useJobPlan>; waves: boolean; typed?: boolean }) {
+function Plan({
+  plan,
+  has,
+  waves,
+  typed,
+}: {
+  plan: ReturnType<typeof useJobPlan>;
+  has: string;
+  waves: boolean;
+  typed?: boolean;
+}) {
   if (plan.isError)
     return (
       <p role="alert" className="text-down">
@@ -339,7 +355,7 @@ function Plan({ plan, waves, typed }: { plan: ReturnType<typeof useJobPlan>; wav
       <table className="w-full border-collapse text-left text-sm">
         <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
           <tr>
-            {(waves ? ["Wave", "Device", "Runs", "Is to run"] : ["Device", "User", "Gets"]).map((h) => (
+            {(waves ? ["Wave", "Device", "Runs", "Is to run"] : ["Device", has, "Gets"]).map((h) => (
               <th key={h} scope="col" className="h-6 px-2 font-medium">
                 {h}
               </th>

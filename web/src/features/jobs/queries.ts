@@ -39,11 +39,13 @@ export const useJobRun = (number: number) =>
   });
 
 /** What a job would do now. */
-export const useJobPlan = (kind: string, where: string, on: boolean) =>
+export const useJobPlan = (kind: string, where: string, args: Record<string, string>, on: boolean) =>
   useQuery({
-    queryKey: ["jobs", "plan", kind, where],
+    queryKey: ["jobs", "plan", kind, where, args],
     queryFn: () =>
-      take(api.POST("/api/v1/jobs/plan", { body: { kind: kind as JobRequest["kind"], where: where || undefined } })),
+      take(
+        api.POST("/api/v1/jobs/plan", { body: { kind: kind as JobRequest["kind"], where: where || undefined, args } }),
+      ),
     enabled: on,
     retry: false,
   });
