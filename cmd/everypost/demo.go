@@ -445,7 +445,12 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	if err := tinker(ctx, c, world); err != nil {
 		return err
 	}
-	return furnishAlarms(ctx, c, world, func() error { return furnishUpkeep(ctx, c) })
+	return furnishAlarms(ctx, c, world, func() error {
+		if err := furnishPromises(ctx, c); err != nil {
+			return err
+		}
+		return furnishUpkeep(ctx, c)
+	})
 }
 
 // demoVLANs is what the company says of its VLANs.

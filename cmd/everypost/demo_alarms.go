@@ -16,11 +16,10 @@ const demoLoose = "gs-sw-01:1/1/25"
 // furnishAlarms leaves behind an incident that is over, with what was said of it, and an alarm that somebody has in hand. What else is set up
 // meanwhile is up to setUp.
 func furnishAlarms(ctx context.Context, c *client.Client, world *standin.World, setUp func() error) error {
-	token, err := c.SignInToken(ctx, v1.TokenSignIn{SignIn: v1.SignIn{Name: "bram", Password: demoPassword}, TokenRequest: v1.TokenRequest{Label: "demo set-up", Days: 1}})
+	bram, err := signedInAs(ctx, c.Base, "bram")
 	if err != nil {
 		return err
 	}
-	bram := &client.Client{Base: c.Base, Token: token.Secret}
 	if err := world.Throw(standin.Cut, demoLoose); err != nil {
 		return err
 	}
@@ -36,6 +35,14 @@ func furnishAlarms(ctx context.Context, c *client.Client, world *standin.World, 
 	}
 	return actOnAlarm(ctx, bram, func(a v1.Alarm) bool { return a.Type == "clock-behind" },
 		v1.AlarmAct{Act: "acknowledge"}, v1.AlarmAct{Act: "note", Text: "It is to get the time server of the office, with the next change there."})
+}
+
+// signedInAs is one of the people of the demo.
+func signedInAs(ctx context.Context, base, name string) (*client.Client, error) {
+	c := &client.Client{Base: base}
+	token, err := c.SignInToken(ctx, v1.TokenSignIn{SignIn: v1.SignIn{Name: name, Password: demoPassword}, TokenRequest: v1.TokenRequest{Label: "demo set-up", Days: 1}})
+	c.Token = token.Secret
+	return c, err
 }
 
 // actOnAlarm waits for an alarm and does something about it. On a machine that is too slow for it, nobody does.

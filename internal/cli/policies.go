@@ -48,7 +48,7 @@ func faultsText(faults map[string]int) string {
 }
 
 func (a *app) policyCommand() *cobra.Command {
-	var names, translations bool
+	var names, translations, found bool
 	cmd := &cobra.Command{
 		Use: "policy DEVICE", Short: "Show what a firewall lets pass, how often each rule decided, and what is wrong with it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		Long: `Show the rules of a firewall in their order: the first that fits a session decides, and what none fits is denied. "decided" is how many sessions
@@ -67,6 +67,9 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 			if translations {
 				return a.policyTranslations(p)
 			}
+			if found {
+				return a.policyFound(p)
+			}
 			rows := make([][]string, len(p.List))
 			for i, r := range p.List {
 				sessions, last := a.hits(r.Sessions, r.LastAt)
@@ -81,7 +84,8 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 	}
 	cmd.Flags().BoolVar(&names, "names", false, "the zones, addresses and services that it knows by name, and who uses them")
 	cmd.Flags().BoolVar(&translations, "translations", false, "what it translates (NAT): of destinations before the rules are asked, of sources after")
-	cmd.MarkFlagsMutuallyExclusive("names", "translations")
+	cmd.Flags().BoolVar(&found, "found", false, "what its inspections found in sessions that were let begin")
+	cmd.MarkFlagsMutuallyExclusive("names", "translations", "found")
 	cmd.AddCommand(a.policySessionsCommands()...)
 	cmd.AddCommand(&cobra.Command{
 		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
@@ -132,6 +136,16 @@ func (a *app) policyTranslations(p v1.Policy) error {
 	return a.list(p, []string{"number", "of", "from", "to", "source", "destination", "service", "into", "did", "last", "note"}, rows, p.Device+" translates nothing.")
 }
 
+// policyFound lists what the inspections of a firewall found.
+func (a *app) policyFound(p v1.Policy) error {
+	rows := make([][]string, len(p.Found))
+	for i, f := range p.Found {
+		_, last := a.hits(nil, f.LastAt)
+		rows[i] = []string{f.Inspection, f.What, strconv.FormatUint(f.Blocked, 10), strconv.FormatUint(f.Limited, 10), strconv.FormatUint(f.Logged, 10), last}
+	}
+	return a.list(p, []string{"inspection", "found", "blocked", "limited", "logged", "last"}, rows, "The inspections of "+p.Device+" found nothing.")
+}
+
 func intoText(t v1.PolicyTranslation) string {
 	switch {
 	case t.Into == "":
@@ -151,6 +165,9 @@ func anyOf(list []string) string {
 
 func limitsText(r v1.PolicyRule) string {
 	var out []string
+	if r.Inspect != "" {
+		out = append(out, "inspect "+r.Inspect)
+	}
 	if r.During != "" {
 		out = append(out, "during "+r.During)
 	}
@@ -171,14 +188,18 @@ func faultText(r v1.PolicyRule) string {
 	return r.Fault + " by " + strings.Join(by, ",")
 }
 
+// valueLead is what stands before the values of what a firewall knows by name.
+var valueLead = map[string]string{"zone-vlans": "VLAN ", "members": "with ", "web-block": "blocks ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
+	"intrusion": "attacks from "}
+
 // policyNames lists what a firewall knows by name.
 func (a *app) policyNames(p v1.Policy) error {
 	var rows [][]string
 	for _, n := range p.Names {
 		var values []string
-		for _, key := range []string{"zone-vlans", "interfaces", "addresses", "services", "members"} {
+		for _, key := range []string{"zone-vlans", "interfaces", "addresses", "services", "members", "web-block", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
 			if v := n.Values[key]; v != "" && v != "none" {
-				values = append(values, map[string]string{"zone-vlans": "VLAN ", "members": "with "}[key]+v)
+				values = append(values, valueLead[key]+v)
 			}
 		}
 		used := slices.Clone(n.UsedBy)

@@ -188,6 +188,14 @@ type Certifier interface {
 	InstallCertificate(ctx context.Context, name string, chain []byte) error
 }
 
+// ApplicationTeller is a session whose device recognizes applications, and counts them.
+type ApplicationTeller interface {
+	// TellsApplications tells whether it does.
+	TellsApplications() bool
+	// Applications tells which were used in the last hours, by source.
+	Applications(ctx context.Context, hours int) (network.ApplicationUses, error)
+}
+
 // SessionLister is a session whose device can tell the sessions that it let begin.
 type SessionLister interface {
 	// ListsSessions tells whether it does.

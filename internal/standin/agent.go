@@ -57,7 +57,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing")
 	}
 	if a.d.spec.Role == "firewall" {
-		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
+		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions,applications,inspection", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
 	}
 	if a.d.spec.Role != "switch" {
 		return caps
@@ -130,6 +130,10 @@ func (a *agent) Serve(ctx context.Context, s *netconf.ServerSession, op *xmlnode
 		return nil, a.cancelCommit(s, op)
 	case "create-subscription":
 		return nil, a.subscribe(s, op)
+	case "read-applications":
+		if op.Space == namespaces["ep-fw"] && a.d.spec.Role == "firewall" {
+			return a.d.readApplications(op), nil
+		}
 	case "read-sessions":
 		if op.Space == namespaces["ep-fw"] && a.d.spec.Role == "firewall" {
 			return a.d.readSessions(op)

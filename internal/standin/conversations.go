@@ -21,6 +21,7 @@ type conversation struct {
 type saying struct {
 	conversation
 	source, target netip.Addr
+	hours          [hoursKept]appUse // what it used lately
 }
 
 // Who stations talk to: servers in the house, and the world outside.
@@ -70,18 +71,21 @@ func (w *World) guard() {
 }
 
 // converse tells what part of what a station says gets through the firewalls of its site, and of that of whom it speaks to.
-func (w *World) converse(h *host, span time.Duration, now time.Time) float64 {
+func (w *World) converse(h *host, span time.Duration, now time.Time, up, down float64) float64 {
 	site := w.devices[h.at.device].spec.SiteNet
 	if len(w.saysOf(h)) == 0 || len(w.guardians) == 0 {
 		return 1
 	}
 	passes, sessions := 1.0, span.Seconds()/sessionEvery.Seconds()
 	vlan := h.joined(w.devices[h.at.device].cfg)
-	for i, c := range h.says {
-		_, let := w.lets(site, asked{vlan, 0, c.source, c.target, c.protocol, c.port}, sessions, now)
-		if !let || w.guardians[site].silenced(h, i, now) {
-			passes -= c.part
+	for i := range h.says {
+		c := &h.says[i]
+		_, share := w.lets(site, asked{vlan, 0, c.source, c.target, c.protocol, c.port}, c.content((up+down)*c.part, span), sessions, now)
+		if w.guardians[site].silenced(h, i, now) {
+			share = 0
 		}
+		c.used(now, sessions, share > 0, up*c.part*share, down*c.part*share)
+		passes -= c.part * (1 - share)
 	}
 	return max(passes, 0)
 }
@@ -92,28 +96,34 @@ func (w *World) saysOf(h *host) []saying {
 		h.says = []saying{}
 		if from, err := netip.ParseAddr(h.IP); err == nil {
 			for _, c := range conversationsOf(h, w.devices[h.at.device].spec.SiteNet) {
-				h.says = append(h.says, saying{c, from, netip.MustParseAddr(c.to)})
+				h.says = append(h.says, saying{conversation: c, source: from, target: netip.MustParseAddr(c.to)})
 			}
 		}
 	}
 	return h.says
 }
 
-// judged asks the firewall of a site about sessions between two VLANs of it; 0 is what is outside.
-func (w *World) judged(site int, q asked, sessions float64, now time.Time) bool {
+// judged asks the firewall of a site what part of sessions between two VLANs of it gets through; 0 is what is outside.
+func (w *World) judged(site int, q asked, what content, sessions float64, now time.Time) (share float64) {
 	g, guarded := w.guardians[site]
-	if !guarded || g == nil {
-		return !guarded
+	switch {
+	case !guarded:
+		return 1
+	case g == nil:
+		return 0
 	}
 	v := g.cfg.verdictOn(q, now)
 	if b := g.blocks(q.source, now); b != nil && !v.within {
 		b.refused += sessions
-		return false
+		return 0
 	}
 	if !v.within && sessions > 0 {
 		g.judge(v.rule, sessions, now)
 	}
-	return v.allowed
+	if !v.allowed {
+		return 0
+	}
+	return g.inspect(v.inspect, what, sessions, now)
 }
 
 // verdictOn is how the policy decides on a session between two VLANs.
@@ -133,7 +143,7 @@ func (c *compiled) verdictOn(q asked, now time.Time) verdict {
 	v := verdict{allowed: true, within: true}
 	if near, far := f.zoneOf(q.from), f.zoneOf(q.to); near != far || near == "" {
 		v.within = false
-		v.rule, v.allowed = c.decide(near, far, q.source, q.target, q.protocol, q.port, now)
+		v.rule, v.allowed, v.inspect = c.decide(near, far, q.source, q.target, q.protocol, q.port, now)
 	}
 	f.known.of[q] = v
 	return v
@@ -170,9 +180,9 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 		return false
 	}
 	q.from = a.room.vlan
-	q, let := w.lets(a.device.spec.SiteNet, q, 0, now)
-	if _, _, company := ofSite(q.target); !let || !company {
-		return let
+	q, share := w.lets(a.device.spec.SiteNet, q, content{}, 0, now)
+	if _, _, company := ofSite(q.target); share == 0 || !company {
+		return share > 0
 	}
 	b, here := w.find(q.target.String())
 	if !here || b.host == nil || !w.answers(b) {
@@ -216,7 +226,7 @@ func (w *World) comesIn(q asked, now time.Time) bool {
 		}
 		b, here := w.find(led.target.String())
 		_, led.to, _ = ofSite(led.target)
-		if !here || b.host == nil || b.device.spec.SiteNet != site || !w.answers(b) || !w.judged(site, led, 0, now) {
+		if !here || b.host == nil || b.device.spec.SiteNet != site || !w.answers(b) || w.judged(site, led, content{}, 0, now) == 0 {
 			return false
 		}
 		return w.gatewayIn(w.around(b.room), site, b.room.vlan) != nil

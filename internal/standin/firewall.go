@@ -21,6 +21,7 @@ type firewall struct {
 	known   verdicts
 
 	translations []translation
+	inspections  map[string]*inspection
 	hides        bool // some of them are of sources
 }
 
@@ -40,7 +41,8 @@ type asked struct {
 type verdict struct {
 	rule    int
 	allowed bool
-	within  bool // both are of one zone: nothing is decided
+	inspect string // the inspection that looks into it, "" for none
+	within  bool   // both are of one zone: nothing is decided
 }
 
 type securityZone struct {
@@ -58,6 +60,7 @@ type policyRule struct {
 	services         []flow // nil: all
 	anything         bool
 	schedule         string
+	inspect          string
 	until            time.Time // the first moment at which it does not hold any more; zero: never
 }
 
@@ -189,8 +192,9 @@ func (c *compiled) compileFirewall(tree *xmlnode.Node) {
 	for _, p := range fw.All("policy") {
 		c.firewall.decides = true
 		c.compileTranslations(p, spans, flows)
+		c.compileInspections(fw)
 		for _, n := range p.All("rule") {
-			r := policyRule{action: n.TextAt("action"), from: texts(n.All("from")), to: texts(n.All("to")), schedule: n.TextAt("during")}
+			r := policyRule{action: n.TextAt("action"), from: texts(n.All("from")), to: texts(n.All("to")), schedule: n.TextAt("during"), inspect: n.TextAt("inspect")}
 			r.number, _ = strconv.Atoi(n.TextAt("number"))
 			r.source, r.target = spans(texts(n.All("source"))), spans(texts(n.All("destination")))
 			r.anyone, r.anywhere, r.anything = len(n.All("source")) == 0, len(n.All("destination")) == 0, len(n.All("service")) == 0
@@ -265,6 +269,9 @@ func validateFirewall(tree *xmlnode.Node, fault func(tag, path, format string, a
 					refer(path, "service", s.Text, services)
 				}
 			}
+			if s := r.TextAt("inspect"); s != "" {
+				refer(path, "inspection", s, known(fw.All("inspection")))
+			}
 			if s := r.TextAt("during"); s != "" {
 				refer(path, "schedule", s, schedules)
 			}
@@ -301,17 +308,17 @@ func (f firewall) zoneOf(vlan int) string {
 }
 
 // decide tells which rule decides on a session that begins, 0 where none fits, and whether it may.
-func (c *compiled) decide(from, to string, source, target netip.Addr, protocol string, port int, at time.Time) (rule int, allowed bool) {
+func (c *compiled) decide(from, to string, source, target netip.Addr, protocol string, port int, at time.Time) (rule int, allowed bool, inspect string) {
 	for _, r := range c.firewall.rules {
 		fits := (len(r.from) == 0 || slices.Contains(r.from, from)) && (len(r.to) == 0 || slices.Contains(r.to, to)) &&
 			(r.anyone || spanned(r.source, source)) && (r.anywhere || spanned(r.target, target)) &&
 			(r.anything || among(r.services, protocol, port)) &&
 			(r.schedule == "" || open(c.schedules[r.schedule], at.In(c.zone))) && (r.until.IsZero() || at.Before(r.until))
 		if fits {
-			return r.number, r.action == "allow"
+			return r.number, r.action == "allow", r.inspect
 		}
 	}
-	return 0, false
+	return 0, false, ""
 }
 
 func (d *device) judge(rule int, sessions float64, now time.Time) {
@@ -331,6 +338,7 @@ func (d *device) judge(rule int, sessions float64, now time.Time) {
 func (d *device) firewallState(fw *xmlnode.Node, now time.Time) {
 	x := in("ep-fw")
 	d.blockedState(fw, now)
+	d.inspectionState(fw)
 	for _, p := range fw.All("policy") {
 		d.translationState(p)
 		for _, r := range p.All("rule") {

@@ -502,16 +502,18 @@ func housePolicy(siteNet int, model string) *FirewallSpec {
 			{"file-sharing", "", []string{"tcp/445"}, nil}, {"remote-desks", "", []string{"tcp/3389"}, nil}, {"names", "the domain name system", []string{"udp/53", "tcp/53"}, nil},
 		},
 		Rules: []RuleSpec{
-			{10, "allow", []string{"voice"}, []string{"outside"}, nil, []string{"call-servers"}, []string{"calls"}, "", "telephones register and speak", false},
-			{20, "allow", []string{"cameras"}, []string{"outside"}, nil, []string{"recorders"}, []string{"video"}, "", "recording", false},
-			{30, "allow", []string{"tickets", "boarding"}, []string{"outside"}, []string{"ticketing"}, []string{"booking"}, []string{"web"}, "", "tickets are sold and checked", false},
-			{40, "allow", []string{"office", "crew"}, []string{"outside"}, nil, []string{"booking"}, []string{"web"}, "", "", false},
-			{50, "allow", []string{"docks"}, []string{"outside"}, nil, []string{"dock-servers"}, []string{"crane-control"}, "", "cranes are steered from the house", false},
-			{60, "deny", []string{"guests"}, []string{"any"}, nil, []string{"inside"}, nil, "", "passengers reach nothing of ours", true},
-			{70, "allow", []string{"guests", "crew", "office"}, []string{"outside"}, nil, nil, []string{"web", "names"}, "", "the internet", false},
+			{10, "allow", []string{"voice"}, []string{"outside"}, nil, []string{"call-servers"}, []string{"calls"}, "", "telephones register and speak", false, ""},
+			{20, "allow", []string{"cameras"}, []string{"outside"}, nil, []string{"recorders"}, []string{"video"}, "", "recording", false, ""},
+			{30, "allow", []string{"tickets", "boarding"}, []string{"outside"}, []string{"ticketing"}, []string{"booking"}, []string{"web"}, "", "tickets are sold and checked", false, ""},
+			{40, "allow", []string{"office", "crew"}, []string{"outside"}, nil, []string{"booking"}, []string{"web"}, "", "", false, ""},
+			{50, "allow", []string{"docks"}, []string{"outside"}, nil, []string{"dock-servers"}, []string{"crane-control"}, "", "cranes are steered from the house", false, ""},
+			{60, "deny", []string{"guests"}, []string{"any"}, nil, []string{"inside"}, nil, "", "passengers reach nothing of ours", true, ""},
+			{70, "allow", []string{"guests", "crew", "office"}, []string{"outside"}, nil, nil, []string{"web", "names"}, "", "the internet", false, ""},
 		},
 	}
-	f.Rules[5].To = nil
+	f.Rules[5].To, f.Rules[6].Inspect = nil, "surfing"
+	f.Inspections = []InspectionSpec{{Name: "surfing", Purpose: "what nobody surfs to on our lines", Blocked: []string{"gambling", "violence"}, Logged: []string{"news"}, Applications: []string{"file-sharing"},
+		Limits: []string{"tide-tables=2M"}, FileLimit: 200, Intrusion: "high"}}
 	f.Translations = []TranslationSpec{
 		{Number: 10, Kind: "source", To: []string{"outside"}, Destination: []string{"inside"}, Note: "other sites know us by our own addresses"},
 		{Number: 20, Kind: "source", To: []string{"outside"}, Into: fmt.Sprintf("198.51.100.%d", 10+siteNet), Note: "the internet knows us by this one"},
@@ -521,17 +523,17 @@ func housePolicy(siteNet int, model string) *FirewallSpec {
 		f.Translations = append(f.Translations, TranslationSpec{Number: 30, Kind: "destination", From: []string{"outside"}, Destination: []string{"198.51.100.80/32"}, Service: []string{"tcp/443"},
 			Into: "10.1.20.30", Note: "passengers book from home"})
 		f.Rules = append(f.Rules, RuleSpec{Number: 140, Action: "allow", From: []string{"outside"}, To: []string{"office"}, Destination: []string{"booking"}, Service: []string{"tcp/443"}, Note: "passengers book from home"})
-		f.Rules = append(f.Rules, RuleSpec{100, "allow", []string{"outside"}, []string{"office"}, []string{"inside"}, []string{"booking"}, []string{"web"}, "", "all sites sell and check tickets", false},
-			RuleSpec{110, "allow", []string{"outside"}, []string{"voice"}, []string{"inside"}, []string{"call-servers"}, []string{"calls"}, "", "", false},
-			RuleSpec{120, "allow", []string{"outside"}, []string{"cameras"}, []string{"inside"}, []string{"recorders"}, []string{"video"}, "", "", false},
-			RuleSpec{130, "allow", []string{"outside"}, []string{"docks"}, []string{"inside"}, []string{"dock-servers"}, []string{"crane-control"}, "", "", false})
+		f.Rules = append(f.Rules, RuleSpec{100, "allow", []string{"outside"}, []string{"office"}, []string{"inside"}, []string{"booking"}, []string{"web"}, "", "all sites sell and check tickets", false, ""},
+			RuleSpec{110, "allow", []string{"outside"}, []string{"voice"}, []string{"inside"}, []string{"call-servers"}, []string{"calls"}, "", "", false, ""},
+			RuleSpec{120, "allow", []string{"outside"}, []string{"cameras"}, []string{"inside"}, []string{"recorders"}, []string{"video"}, "", "", false, ""},
+			RuleSpec{130, "allow", []string{"outside"}, []string{"docks"}, []string{"inside"}, []string{"dock-servers"}, []string{"crane-control"}, "", "", false, ""})
 	case 2: // what was meant for a while, and what another rule decides before
-		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"outside"}, []string{"docks", "office"}, nil, nil, []string{"remote-desks"}, "2026-09-30", "the crane maker looks after his cranes, until the end of September", true},
-			RuleSpec{90, "allow", []string{"guests"}, []string{"office"}, nil, []string{"desks"}, []string{"file-sharing"}, "", "the printer of the ticket office, for passengers", false})
+		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"outside"}, []string{"docks", "office"}, nil, nil, []string{"remote-desks"}, "2026-09-30", "the crane maker looks after his cranes, until the end of September", true, ""},
+			RuleSpec{90, "allow", []string{"guests"}, []string{"office"}, nil, []string{"desks"}, []string{"file-sharing"}, "", "the printer of the ticket office, for passengers", false, ""})
 	case 6: // somebody was in a hurry
 		f.Rules = append(f.Rules, RuleSpec{Number: 80, Action: "allow", Note: "until it works"})
 	case 7:
-		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"office"}, []string{"outside"}, []string{"desks"}, nil, []string{"web"}, "", "the call floor reads the news", false})
+		f.Rules = append(f.Rules, RuleSpec{80, "allow", []string{"office"}, []string{"outside"}, []string{"desks"}, nil, []string{"web"}, "", "the call floor reads the news", false, ""})
 	}
 	return f
 }

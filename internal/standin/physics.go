@@ -259,7 +259,7 @@ func (w *World) cutAt(at endpoint) bool {
 }
 
 func (d *device) boot(now time.Time, takes time.Duration) {
-	d.booted, d.booting, d.judged, d.translates, d.blocked = now, true, nil, nil, nil
+	d.booted, d.booting, d.judged, d.translates, d.blocked, d.found = now, true, nil, nil, nil, nil
 	d.setDown(true)
 	d.world.after(takes, func() {
 		d.booting = false

@@ -73,6 +73,15 @@ type FirewallSpec struct {
 	Addresses, Services []GroupSpec
 	Rules               []RuleSpec
 	Translations        []TranslationSpec
+	Inspections         []InspectionSpec
+}
+
+// InspectionSpec is what a firewall looks for in sessions.
+type InspectionSpec struct {
+	Name, Purpose                         string
+	Blocked, Logged, Applications, Limits []string
+	FileLimit                             int
+	Intrusion                             string
 }
 
 // TranslationSpec is a translation of addresses; lists that are empty stand for all, an empty address for its own.
@@ -105,6 +114,7 @@ type RuleSpec struct {
 	From, To, Source, Destination, Service []string
 	Until, Note                            string
 	Log                                    bool
+	Inspect                                string
 }
 
 func (f *FirewallSpec) tree() *xmlnode.Node {
@@ -140,6 +150,20 @@ func (f *FirewallSpec) tree() *xmlnode.Node {
 			fw.Add(n)
 		}
 	}
+	for _, i := range f.Inspections {
+		n := x.node("inspection", x.leaf("name", i.Name), x.leaf("purpose", i.Purpose))
+		box(n, "web-blocked", "category", i.Blocked)
+		box(n, "web-logged", "category", i.Logged)
+		box(n, "application-blocked", "application", i.Applications)
+		box(n, "application-limits", "limit", i.Limits)
+		if i.FileLimit > 0 {
+			n.Add(x.int("file-limit", i.FileLimit))
+		}
+		if i.Intrusion != "" {
+			n.Add(x.leaf("intrusion", i.Intrusion))
+		}
+		fw.Add(n)
+	}
 	policy := x.node("policy", x.leaf("name", "main"))
 	for _, r := range f.Rules {
 		n := x.node("rule", x.leaf("number", strconv.Itoa(r.Number)), x.leaf("action", r.Action))
@@ -148,6 +172,9 @@ func (f *FirewallSpec) tree() *xmlnode.Node {
 		}
 		if r.Until != "" {
 			n.Add(x.leaf("until", r.Until))
+		}
+		if r.Inspect != "" {
+			n.Add(x.leaf("inspect", r.Inspect))
 		}
 		if r.Log {
 			n.Add(x.leaf("log", "true"))

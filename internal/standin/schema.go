@@ -208,6 +208,15 @@ ep-fw:firewall/service[name]/name string
 ep-fw:firewall/service[name]/purpose string
 ep-fw:firewall/service[name]/values/value* flow
 ep-fw:firewall/service[name]/members/member* string
+ep-fw:firewall/inspection[name]/name string
+ep-fw:firewall/inspection[name]/purpose string
+ep-fw:firewall/inspection[name]/web-blocked/category* string
+ep-fw:firewall/inspection[name]/web-logged/category* string
+ep-fw:firewall/inspection[name]/application-blocked/application* string
+ep-fw:firewall/inspection[name]/application-limits/limit* application-limit
+ep-fw:firewall/inspection[name]/file-limit 1..10000
+ep-fw:firewall/inspection[name]/file-exceptions/address* string
+ep-fw:firewall/inspection[name]/intrusion intrusion =off
 ep-fw:firewall/policy[name]/name policy-name
 ep-fw:firewall/policy[name]/rule[number]/number 1..65535
 ep-fw:firewall/policy[name]/rule[number]/action policy-action
@@ -216,6 +225,7 @@ ep-fw:firewall/policy[name]/rule[number]/to* string
 ep-fw:firewall/policy[name]/rule[number]/source* string
 ep-fw:firewall/policy[name]/rule[number]/destination* string
 ep-fw:firewall/policy[name]/rule[number]/service* string
+ep-fw:firewall/policy[name]/rule[number]/inspect string
 ep-fw:firewall/policy[name]/rule[number]/during string
 ep-fw:firewall/policy[name]/rule[number]/until date
 ep-fw:firewall/policy[name]/rule[number]/log boolean =false
@@ -395,6 +405,11 @@ var leafTypes = map[string]func(string) error{
 			return fmt.Errorf("%q is no range", v)
 		}
 		return nil
+	},
+	"intrusion": oneOf("off", "critical", "high", "medium", "low"),
+	"application-limit": func(v string) error {
+		_, _, err := readLimit(v)
+		return err
 	},
 	"translation-kind": oneOf("source", "destination"),
 	"policy-action":    oneOf("allow", "deny", "reject"),

@@ -74,14 +74,15 @@ func (w *World) sessionTable(g *device, now time.Time) (out []liveSession) {
 		}
 		d := w.devices[h.at.device]
 		own := d.spec.SiteNet == g.spec.SiteNet
-		for i, c := range w.saysOf(h) {
+		for i := range w.saysOf(h) {
+			c := &h.says[i]
 			first := asked{h.joined(d.cfg), 0, c.source, c.target, c.protocol, c.port}
 			there, _, inside := ofSite(c.target)
 			if !own && (!inside || there != g.spec.SiteNet) {
 				continue
 			}
-			last, let := w.lets(d.spec.SiteNet, first, 0, now)
-			if !let {
+			last, share := w.lets(d.spec.SiteNet, first, c.content(0, time.Second), 0, now)
+			if share == 0 {
 				continue
 			}
 			in, beyond := last, last
@@ -147,7 +148,7 @@ func (w *World) visiting(g *device, now time.Time, f func(h *host, i int, in, le
 			in := asked{0, 0, netip.MustParseAddr(h.IP), t.target[0].low, t.services[0].protocol, t.services[0].low}
 			led := w.translated(g.spec.SiteNet, true, in, 0, now)
 			led.to = w.zoneVLAN(g, led)
-			f(h, 100+i, in, led, w.judged(g.spec.SiteNet, led, 0, now))
+			f(h, 100+i, in, led, w.judged(g.spec.SiteNet, led, content{}, 0, now) > 0)
 		}
 	}
 }
@@ -162,7 +163,7 @@ func (w *World) visit(span time.Duration, now time.Time) {
 		}
 		w.visiting(g, now, func(_ *host, _ int, in, led asked, _ bool) {
 			w.translated(g.spec.SiteNet, true, in, sessions, now)
-			w.judged(g.spec.SiteNet, led, sessions, now)
+			w.judged(g.spec.SiteNet, led, content{}, sessions, now)
 		})
 	}
 }

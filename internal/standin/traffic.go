@@ -68,7 +68,7 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if sends(h.Name) {
 			up, down = down, up
 		}
-		passes := w.converse(h, span, now)
+		passes := w.converse(h, span, now, up, down)
 		up, down = up*passes, down*passes
 		up, down = w.police(w.devices[h.at.device], p, h, up, down, span)
 		p.count(up, down)

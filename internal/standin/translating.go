@@ -133,27 +133,29 @@ func ofSite(a netip.Addr) (site, vlan int, ok bool) {
 	return int(b[1]), int(b[2]), b[0] == 10
 }
 
-// lets tells whether sessions from a VLAN of a site get through the firewalls on their way, and to whom, from whom.
-func (w *World) lets(site int, q asked, sessions float64, now time.Time) (asked, bool) {
+// lets tells what part of sessions from a VLAN of a site gets through the firewalls on their way, and to whom, from whom.
+func (w *World) lets(site int, q asked, what content, sessions float64, now time.Time) (asked, float64) {
 	q = w.translated(site, true, q, sessions, now)
 	there, far, inside := ofSite(q.target)
 	q.to = 0
 	if inside && there == site {
 		q.to = far
 	}
-	if !w.judged(site, q, sessions, now) {
-		return q, false
+	share := w.judged(site, q, what, sessions, now)
+	if share == 0 {
+		return q, 0
 	}
 	q = w.translated(site, false, q, sessions, now)
 	if inside && there != site {
 		q.from, q.to = 0, far
-		return q, w.judged(there, q, sessions, now)
+		return q, min(share, w.judged(there, q, what, sessions, now))
 	}
 	if g := w.guardians[site]; !inside && g != nil && g.cfg.firewall.hides {
-		_, _, private := ofSite(q.source)
-		return q, !private
+		if _, _, private := ofSite(q.source); private {
+			return q, 0
+		}
 	}
-	return q, true
+	return q, share
 }
 
 func (d *device) translationState(policy *xmlnode.Node) {

@@ -411,6 +411,7 @@ type device struct {
 	judged             map[int]*judgement            // sessions on which its policy decided, by rule; 0: none fitted
 	restarted          map[string]time.Time          // sessions that were ended, and when who had them begins anew
 	blocked            map[netip.Addr]*blockedSource // who may reach nothing through it
+	found              map[[2]string]*finding        // what inspections found, by inspection and what
 	translates         map[int]*judgement            // sessions that it translated, by translation
 	classes            [8]classCount                 // what was sent of each class of traffic
 	contacts           map[string]string             // how the contacts at its inputs are, where not closed

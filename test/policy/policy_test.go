@@ -193,7 +193,7 @@ func TestWhoMaySeePolicies(t *testing.T) {
 	list, err = r.Policies(t.Context(), "name = ng-fw-01")
 	require.NoError(t, err)
 	require.Len(t, list.Items, 1)
-	assert.Equal(t, [2]any{8, map[string]int{"redundant": 2}}, [2]any{list.Items[0].Rules, list.Items[0].Faults})
+	assert.Equal(t, [2]any{8, map[string]int{"shadowed": 1}}, [2]any{list.Items[0].Rules, list.Items[0].Faults})
 	_, err = r.Policies(t.Context(), "knd = switch")
 	rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemSelector, "kind")
 	_, err = r.Policy(t.Context(), "ng-sw-01")
@@ -207,8 +207,8 @@ func TestPoliciesByCommand(t *testing.T) {
 	t.Parallel()
 	r := northgate(t)
 	c := rig.SignedIn(t, r)
-	assert.Regexp(t, `ng-fw-01 +tern-haven +8 +\d+ +\d+ +2 redundant\n`, c.Good("policies").Out)
-	assert.Regexp(t, `80 +allow +office +outside +desks +any +web +\d* +\S* *(\d+ s|now)? +redundant by 40,70 +the call floor reads the news`, c.Good("policy", "ng-fw-01").Out)
+	assert.Regexp(t, `ng-fw-01 +tern-haven +8 +\d+ +\d+ +1 shadowed\n`, c.Good("policies").Out)
+	assert.Regexp(t, `80 +allow +office +outside +desks +any +web +\d* +\S* *(\d+ s|now)? +shadowed by 40,70 +the call floor reads the news`, c.Good("policy", "ng-fw-01").Out)
 	assert.Regexp(t, `address +ticketing +with counters,boarding-halls +rule 30 of the policy`, c.Good("policy", "ng-fw-01", "--names").Out)
 	said := c.Good("rows", "add", policy, `allow from guests to office destination desks service file-sharing note "for a day"`, "--at", "before-60")
 	_, after, ok := strings.Cut(said.Err, "In draft ")
@@ -225,7 +225,7 @@ func TestPoliciesByConsole(t *testing.T) {
 	r := northgate(t)
 	b := rig.OpenConsole(t, r)
 	require.NoError(t, b.Run(
-		chromedp.Navigate(r.Base+"/policies"), browser.Shows("1 firewall"), browser.Shows("telephones register and speak"), browser.Shows("changes nothing: rule"),
+		chromedp.Navigate(r.Base+"/policies"), browser.Shows("1 firewall"), browser.Shows("telephones register and speak"), browser.Shows("never decides: rules 40, 70"),
 		browser.Press("Addresses"), browser.Shows("with counters, boarding-halls"),
 		browser.Press("Edit the rules"), browser.Shows("Rules"), browser.Press("Add last"),
 		browser.On(`document.querySelector('select[aria-label="Action of row 90"]')`, `Object.getOwnPropertyDescriptor(Object.getPrototypeOf(e), "value").set.call(e, "allow"), e.dispatchEvent(new Event("change", {bubbles: true}))`),

@@ -143,10 +143,10 @@ func summaryOut(p policies.Policy, site string) v1.PolicySummary {
 }
 
 func policyOut(p policies.Policy, site string) v1.Policy {
-	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Translations: []v1.PolicyTranslation{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
+	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Translations: []v1.PolicyTranslation{}, Found: []v1.InspectionFound{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
 	for _, r := range p.Rules {
 		one := v1.PolicyRule{Number: r.Number, Text: r.Text, Action: r.Action, From: some(r.From), To: some(r.To), Source: some(r.Source), Destination: some(r.Destination), Service: some(r.Service),
-			During: r.During, Until: r.Until, Log: r.Log, Note: r.Note, Layer: r.Layer, Fault: string(r.Fault.Fault), By: r.Fault.By}
+			Inspect: r.Inspect, During: r.During, Until: r.Until, Log: r.Log, Note: r.Note, Layer: r.Layer, Fault: string(r.Fault.Fault), By: r.Fault.By}
 		if r.Broken {
 			one.Action = "unknown"
 		}
@@ -154,6 +154,9 @@ func policyOut(p policies.Policy, site string) v1.Policy {
 			one.Sessions, one.LastAt = &r.Hits.Sessions, momentOf(r.Hits.LastAt)
 		}
 		out.List = append(out.List, one)
+	}
+	for _, f := range p.Found {
+		out.Found = append(out.Found, v1.InspectionFound{Inspection: f.Inspection, What: f.What, Blocked: f.Blocked, Limited: f.Limited, Logged: f.Logged, LastAt: momentOf(f.LastAt)})
 	}
 	for _, t := range p.Translations {
 		one := v1.PolicyTranslation{Number: t.Number, Text: t.Text, Kind: t.Kind, From: some(t.From), To: some(t.To), Source: some(t.Source), Destination: some(t.Destination), Service: some(t.Service),

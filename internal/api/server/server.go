@@ -118,6 +118,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.backupRoutes(api)
 	s.policyRoutes(api)
 	s.sessionRoutes(api)
+	s.applicationRoutes(api)
 	s.certificateRoutes(api)
 	s.reachRoutes(api)
 	s.promiseRoutes(api)

@@ -168,8 +168,12 @@ func init() {
 	part[v1.PolicyRule]()
 	part[v1.PolicyName]()
 	part[v1.PolicyTranslation]()
+	part[v1.InspectionFound]()
 	part[v1.FirewallSessions]() // names are asked for within the rights
 	part[v1.FirewallSession]()
+	part[v1.ApplicationUses]() // of firewalls and end stations that are asked for within the rights
+	part[v1.ApplicationUse]()
+	part[v1.UnreadFirewall]()
 	part[v1.Authority]() // what everybody is to trust
 	part[v1.BlockedSource]()
 	part[v1.PolicyDeltas]()

@@ -24,6 +24,7 @@ type PolicyRule struct {
 	Source      []string   `json:"source" doc:"Names of addresses, or prefixes; empty: any"`
 	Destination []string   `json:"destination" doc:"Names of addresses, or prefixes; empty: any"`
 	Service     []string   `json:"service" doc:"Names of services, or such as tcp/443; empty: any"`
+	Inspect     string     `json:"inspect,omitempty" doc:"The inspection that looks into its sessions"`
 	During      string     `json:"during,omitempty" doc:"A schedule; always when left out"`
 	Until       string     `json:"until,omitempty" doc:"The last day on which it holds"`
 	Log         bool       `json:"log"`
@@ -53,9 +54,19 @@ type PolicyTranslation struct {
 	LastAt      *time.Time `json:"last_at,omitempty" doc:"When it did so last"`
 }
 
-// PolicyName is a zone, an address or a service that a firewall knows by a name.
+// InspectionFound is something that an inspection found in sessions that were let begin, since the device came up.
+type InspectionFound struct {
+	Inspection string     `json:"inspection"`
+	What       string     `json:"what" doc:"category news, application file-sharing"`
+	Blocked    uint64     `json:"blocked_sessions"`
+	Limited    uint64     `json:"limited_sessions" doc:"Slowed down to the rate that is set for it"`
+	Logged     uint64     `json:"logged_sessions" doc:"Let pass, and counted"`
+	LastAt     *time.Time `json:"last_at,omitempty"`
+}
+
+// PolicyName is a zone, an address, a service or an inspection that a firewall knows by a name.
 type PolicyName struct {
-	Kind    string            `json:"kind" enum:"security-zone,address,service"`
+	Kind    string            `json:"kind" enum:"security-zone,address,service,inspection"`
 	Name    string            `json:"name"`
 	Purpose string            `json:"purpose,omitempty"`
 	Values  map[string]string `json:"values" doc:"Its settings"`
@@ -68,6 +79,7 @@ type Policy struct {
 	List []PolicyRule `json:"list"`
 	// Translations stand beside the rules.
 	Translations []PolicyTranslation `json:"translations"`
+	Found        []InspectionFound   `json:"found" doc:"What inspections found, what was stopped most first"`
 	Names        []PolicyName        `json:"names"`
 	Since        *time.Time          `json:"since,omitempty" doc:"Since when it counts: when it came up"`
 }

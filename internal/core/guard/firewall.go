@@ -59,7 +59,7 @@ func translatesNoMore(device string, before, after network.Config, st *network.P
 	return out
 }
 
-var firewallKinds = []setting.Kind{setting.OnSecurityZone, setting.OnAddress, setting.OnService, setting.OnPolicy, setting.OnSchedule}
+var firewallKinds = []setting.Kind{setting.OnSecurityZone, setting.OnAddress, setting.OnService, setting.OnPolicy, setting.OnInspection, setting.OnSchedule}
 
 func samePolicy(a, b network.Config) bool {
 	of := func(c network.Config) map[string]network.Settings {

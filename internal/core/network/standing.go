@@ -105,6 +105,18 @@ type PolicyState struct {
 	Translations []RuleHits `json:"translations,omitempty"`
 	Unmatched    uint64     `json:"unmatched_sessions"` // denied because no rule fits
 	Since        time.Time  `json:"since"`              // when it began to count; zero where that is not told
+	// Found is what inspections found in sessions that were let begin.
+	Found []Inspected `json:"found,omitempty"`
+}
+
+// Inspected is something that an inspection found, and what became of it since the device came up.
+type Inspected struct {
+	Inspection string    `json:"inspection"`
+	What       string    `json:"what"` // category news, application file-sharing
+	Blocked    uint64    `json:"blocked_sessions"`
+	Limited    uint64    `json:"limited_sessions"`
+	Logged     uint64    `json:"logged_sessions"`
+	LastAt     time.Time `json:"last_at"`
 }
 
 // RuleHits is how often a rule of a policy decided.

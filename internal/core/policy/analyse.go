@@ -88,7 +88,7 @@ func (p *Policy) faultOf(i int, now time.Time) Finding {
 				return Finding{Fault: TooLarge}
 			}
 			by[o.Number] = true
-			other = other || (o.Action == "allow") != (r.Action == "allow")
+			other = other || (o.Action == "allow") != (r.Action == "allow") || o.Inspect != r.Inspect
 			if len(rest) == 0 {
 				break
 			}
@@ -126,7 +126,7 @@ func (p *Policy) saidLater(i int, pairs [][2]int, left [][]box) Finding {
 			switch {
 			case o.wide() || !o.applies(pair[0], pair[1]) || ok && !anyMeets(rest, theirs):
 				continue
-			case !ok || !o.always() || o.Action != r.Action:
+			case !ok || !o.always() || o.Action != r.Action || o.Inspect != r.Inspect:
 				return Finding{}
 			}
 			if rest, ok = lessAll(rest, theirs); !ok {

@@ -327,3 +327,47 @@ func BenchmarkDifferenceOfAThousandRules(b *testing.B) {
 		Differ(p, q, noon)
 	}
 }
+
+// What a rule has inspected is part of what it says: one without stands not in for one with it.
+func TestInspectionsAreNotTheSame(t *testing.T) {
+	p := Of(network.Config{Objects: map[string]network.Settings{
+		"security-zone/office": {"zone-vlans": "20"}, "security-zone/outside": {"interfaces": "wan1"}, "inspection/surf": {},
+		setting.PolicyObject: {"rules/10": "allow from office to outside service tcp/443", "rules/20": "allow from office to outside service tcp/443 inspect surf",
+			"rules/30": "allow from office to outside service tcp/80 inspect surf", "rules/40": "allow from office to outside service tcp/80 inspect surf"},
+	}})
+	found := p.Analyse(time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC), nil)
+	require.Len(t, found, 3)
+	assert.Equal(t, Finding{Rule: 20, Fault: Shadowed, By: []int{10}}, found[0])
+	assert.Equal(t, Finding{Rule: 30, Fault: Redundant, By: []int{40}}, found[1])
+	assert.Equal(t, Finding{Rule: 40, Fault: Redundant, By: []int{30}}, found[2])
+}
+
+// A session gets another destination before, and another source after the rules, by the first translation of each kind that fits.
+func TestTranslate(t *testing.T) {
+	p := Of(network.Config{Objects: map[string]network.Settings{
+		"security-zone/office": {"zone-vlans": "20"}, "security-zone/outside": {"interfaces": "wan1"}, "address/inside": {"addresses": "10.0.0.0/8"},
+		setting.PolicyObject: {"translations/10": "source from office to outside destination inside into nothing", "translations/20": "source to outside into 198.51.100.2",
+			"translations/30": "destination from outside destination 198.51.100.80 service tcp/443 into 10.1.20.30 port 8443", "translations/40": "destination destination 198.51.100.80 into 10.1.20.31"},
+	}})
+	in := func(from, to, src, dst string, port uint16) Session {
+		return Session{from, to, netip.MustParseAddr(src), netip.MustParseAddr(dst), "tcp", port}
+	}
+	s, by := p.Translate(setting.TranslatesSource, in("office", "outside", "10.1.20.7", "10.2.20.7", 80))
+	assert.Equal(t, 10, by.Number)
+	assert.Equal(t, "10.1.20.7", s.Source.String(), "it keeps its own")
+	s, by = p.Translate(setting.TranslatesSource, in("office", "outside", "10.1.20.7", "203.0.113.80", 80))
+	assert.Equal(t, 20, by.Number)
+	assert.Equal(t, "198.51.100.2", s.Source.String())
+	s, by = p.Translate(setting.TranslatesDestination, in("outside", "", "203.0.113.9", "198.51.100.80", 443))
+	assert.Equal(t, 30, by.Number)
+	assert.Equal(t, "10.1.20.30:8443", netip.AddrPortFrom(s.Destination, s.Port).String())
+	s, by = p.Translate(setting.TranslatesDestination, in("outside", "", "203.0.113.9", "198.51.100.80", 80))
+	assert.Equal(t, 40, by.Number)
+	assert.Equal(t, "10.1.20.31:80", netip.AddrPortFrom(s.Destination, s.Port).String())
+	_, by = p.Translate(setting.TranslatesDestination, in("outside", "", "203.0.113.9", "198.51.100.81", 80))
+	assert.Nil(t, by)
+	assert.True(t, p.Hides())
+	for address, known := range map[string]bool{"203.0.113.9": true, "10.1.2.3": false, "100.64.0.9": false, "192.168.1.1": false, "fd00::1": false, "2001:db8::1": true, "127.0.0.1": false} {
+		assert.Equal(t, known, Known(netip.MustParseAddr(address)), address)
+	}
+}

@@ -519,6 +519,9 @@ func (a *asking) decide(fw string, from, to network.VLANID) bool {
 	default:
 		h.Table, h.Row, h.Line = "rules", rule.Number, a.line(fw, "rules", rule.Number)
 		h.What = fmt.Sprintf("rule %d lets it pass %s", rule.Number, between)
+		if rule.Inspect != "" {
+			h.What += fmt.Sprintf("; inspection %s may stop it once it is known what it is", rule.Inspect)
+		}
 		if !allowed {
 			h.Verdict, h.What = Stops, fmt.Sprintf("rule %d stops it %s (%s)", rule.Number, between, rule.Action)
 		}

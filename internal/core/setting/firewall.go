@@ -40,6 +40,12 @@ func checkedName(s string) (string, error) { return s, network.CheckName(s) }
 // policyTable is the rules of a policy.
 var policyTable = table{
 	one: "Rule", most: 5000, highest: 65535, example: "allow from guests to internet service web",
+	check: func(c Cells) error {
+		if c["action"] != "allow" && c["inspect"] != "none" {
+			return errors.New("what is not let begin cannot be inspected: leave \"inspect\" out")
+		}
+		return nil
+	},
 	columns: []Column{
 		{Name: "action", Title: "Action", Value: choice("allow", "deny", "reject"), Help: "deny says nothing to who sends, reject tells it"},
 		{Name: "from", Title: "From", Lead: "from", Help: "zones, or any", Value: items("names of zones", 20, checkedName).or("any")},
@@ -47,6 +53,7 @@ var policyTable = table{
 		{Name: "source", Title: "Source", Lead: "source", Default: "any", Help: "who sends: names of addresses, or prefixes", Value: items("names of addresses, or prefixes", 50, nameOrPrefix).or("any")},
 		{Name: "destination", Title: "Destination", Lead: "destination", Default: "any", Help: "who is sent to: names of addresses, or prefixes", Value: items("names of addresses, or prefixes", 50, nameOrPrefix).or("any")},
 		{Name: "service", Title: "Service", Lead: "service", Default: "any", Help: "names of services, or such as tcp/443", Value: items("names of services, or such as tcp/443", 50, nameOrService).or("any")},
+		{Name: "inspect", Title: "Inspect", Lead: "inspect", Default: "none", Help: "an inspection of the device: what it stops after all of what the rule lets begin", Value: named(OnInspection)},
 		{Name: "during", Title: "During", Lead: "during", Default: "always", Help: "a schedule of the device", Value: named(OnSchedule).instead("none", "always")},
 		{Name: "until", Title: "Until", Lead: "until", Default: "always", Help: "the last day on which it holds, by the clock of the device", Value: day().or("always")},
 		{Name: "log", Title: "Log", Lead: "log", Default: "off", Help: "whether each session is told to the log", Value: onOff()},
@@ -193,6 +200,7 @@ type PolicyRule struct {
 	Action                       string // allow, deny or reject
 	From, To                     []string
 	Source, Destination, Service []string // empty: any
+	Inspect                      string   // "": not at all
 	During, Until                string   // "": always
 	Log                          bool
 	Note                         string
@@ -211,7 +219,7 @@ func ParsePolicyRule(r Row) (PolicyRule, error) {
 		return c[column]
 	}
 	return PolicyRule{Number: r.Number, Action: c["action"], From: c.some("from"), To: c.some("to"), Source: c.some("source"), Destination: c.some("destination"),
-		Service: c.some("service"), During: word("during", "always"), Until: word("until", "always"), Log: c["log"] == "on", Note: word("note", "none")}, nil
+		Service: c.some("service"), Inspect: word("inspect", "none"), During: word("during", "always"), Until: word("until", "always"), Log: c["log"] == "on", Note: word("note", "none")}, nil
 }
 
 // Policy are the rules of what a firewall lets pass, in their order; nil where it has no policy. Rows that cannot be read are left out.
@@ -230,6 +238,9 @@ func (r PolicyRule) named() map[Kind][]string {
 	out := namesIn(slices.Concat(r.From, r.To), slices.Concat(r.Source, r.Destination), r.Service)
 	if r.During != "" {
 		out[OnSchedule] = []string{r.During}
+	}
+	if r.Inspect != "" {
+		out[OnInspection] = []string{r.Inspect}
 	}
 	return out
 }
@@ -254,7 +265,7 @@ func (n Named) String() string {
 func NamedIn(c network.Config) []Named {
 	var out []Named
 	add := func(table string, row int, by map[Kind][]string) {
-		for _, k := range []Kind{OnSecurityZone, OnAddress, OnService, OnSchedule} {
+		for _, k := range []Kind{OnSecurityZone, OnAddress, OnService, OnInspection, OnSchedule} {
 			for _, name := range by[k] {
 				out = append(out, Named{PolicyObject, table, row, k, name})
 			}
@@ -267,6 +278,11 @@ func NamedIn(c network.Config) []Named {
 		add(translationSetting.Name, t.Number, t.named())
 	}
 	for _, object := range Objects(c) {
+		if KindOf(object) == OnInspection {
+			for _, name := range inspectionNames(c, object) {
+				out = append(out, Named{Object: object, Kind: OnAddress, Name: name})
+			}
+		}
 		if k := KindOf(object); k == OnAddress || k == OnService {
 			for _, name := range Items(c.Objects[object]["members"]) {
 				out = append(out, Named{Object: object, Kind: k, Name: name})
@@ -278,7 +294,7 @@ func NamedIn(c network.Config) []Named {
 
 // policyUserOf names what of the policy or of groups refers to an object; "" for nothing.
 func policyUserOf(c network.Config, k Kind, name string) string {
-	if k != OnSecurityZone && k != OnAddress && k != OnService && k != OnSchedule {
+	if k != OnSecurityZone && k != OnAddress && k != OnService && k != OnSchedule && k != OnInspection {
 		return ""
 	}
 	for _, n := range NamedIn(c) {
@@ -340,7 +356,7 @@ func FirewallNames(c network.Config) (out []FirewallName) {
 	}
 	for _, o := range Objects(c) {
 		k := KindOf(o)
-		if k != OnSecurityZone && k != OnAddress && k != OnService {
+		if k != OnSecurityZone && k != OnAddress && k != OnService && k != OnInspection {
 			continue
 		}
 		settings := maps.Clone(c.Objects[o])

@@ -45,6 +45,7 @@ const (
 	OnAddress      Kind = "address"       // known by a name, or a group of such
 	OnService      Kind = "service"       // known by a name, or a group of such
 	OnPolicy       Kind = "policy"        // what a firewall lets pass
+	OnInspection   Kind = "inspection"    // what of that is stopped after all
 
 	OnGateway Kind = "gateway" // what a device is in a VLAN, by its number
 	OnRoute   Kind = "route"   // that was told to a device
@@ -168,7 +169,7 @@ func kindsWith(name string) string {
 // Policies tells whether a setting of an object is of an access list, or says where one is in force.
 func Policies(object, field string) bool {
 	switch KindOf(object) {
-	case OnACL, OnSecurityZone, OnAddress, OnService, OnPolicy:
+	case OnACL, OnSecurityZone, OnAddress, OnService, OnPolicy, OnInspection:
 		return true
 	}
 	return field == "acl-in" || field == "acl-out"

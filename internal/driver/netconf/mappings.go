@@ -56,6 +56,8 @@ var mappings = slices.Concat(
 	of(setting.OnSecurityZone, objectLists[setting.OnSecurityZone]+"/", at("zone-vlans", "vlans/vlan", vlanRanges), at("interfaces", "interfaces/interface", several), purpose),
 	of(setting.OnAddress, objectLists[setting.OnAddress]+"/", at("addresses", "values/value", several), at("members", "members/member", several), purpose),
 	of(setting.OnService, objectLists[setting.OnService]+"/", at("services", "values/value", several), at("members", "members/member", several), purpose),
+	of(setting.OnInspection, objectLists[setting.OnInspection]+"/", at("web-block", "web-blocked/category", several), at("web-log", "web-logged/category", several), at("application-block", "application-blocked/application", several),
+		at("application-limit", "application-limits/limit", several), at("file-limit", "file-limit", asIs), at("file-exceptions", "file-exceptions/address", several), at("intrusion", "intrusion", asIs), purpose),
 	of(setting.OnGateway, objectLists[setting.OnGateway]+"/", at("gateway-address", "address", asIs), at("dhcp-server", "dhcp-server/enabled", flag), at("dhcp-ranges", "dhcp-server/ranges/range", several),
 		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), purpose),
 	of(setting.OnRoute, objectLists[setting.OnRoute]+"/", at("route-prefix", "prefix", asIs), at("route-via", "via", asIs), at("distance", "distance", asIs), purpose),
@@ -85,7 +87,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnCommunity: "mg:management-plane/snmp/community[name=%]", setting.OnSNMPUser: "mg:management-plane/snmp/user[name=%]",
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
-	setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
+	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -196,7 +198,7 @@ func moduleOf(query string) (module, features string) {
 	return module, features
 }
 
-var ownModules = []string{"ep-switching", "ep-device", "ep-management"}
+var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-firewall"}
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
@@ -209,5 +211,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection,
 }

@@ -46,5 +46,25 @@ func readPolicyState(data *xmlnode.Node) *network.PolicyState {
 			out.Translations = hits
 		}
 	}
+	out.Found = readFound(data)
+	return out
+}
+
+// maxFound is of how much that inspections found is told.
+const maxFound = 2000
+
+func readFound(data *xmlnode.Node) (out []network.Inspected) {
+	for _, i := range data.Child("firewall").All("inspection") {
+		for _, n := range i.All("found") {
+			if len(out) == maxFound {
+				return out
+			}
+			f := network.Inspected{Inspection: i.TextAt("name"), What: short(n.TextAt("what")), Blocked: counter(n, "blocked"), Limited: counter(n, "limited"), Logged: counter(n, "logged")}
+			if at, err := time.Parse(time.RFC3339, n.TextAt("last")); err == nil {
+				f.LastAt = driver.Believed(at.UTC(), time.Now())
+			}
+			out = append(out, f)
+		}
+	}
 	return out
 }

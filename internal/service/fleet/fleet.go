@@ -547,6 +547,37 @@ func (f *Fleet) PutFile(ctx context.Context, name, file string, from io.ReaderAt
 	return t.PutFile(ctx, file, from, size, tell)
 }
 
+// TellsApplications tells whether a device recognizes applications.
+func (f *Fleet) TellsApplications(name string) bool {
+	_, err := f.applicationTeller(name)
+	return err == nil
+}
+
+// Applications tells which applications were used through a device in the last hours, by source.
+func (f *Fleet) Applications(ctx context.Context, name string, hours int) (network.ApplicationUses, error) {
+	t, err := f.applicationTeller(name)
+	if err != nil {
+		return network.ApplicationUses{}, err
+	}
+	return t.Applications(ctx, hours)
+}
+
+func (f *Fleet) applicationTeller(name string) (driver.ApplicationTeller, error) {
+	u, err := f.unit(name)
+	if err != nil {
+		return nil, err
+	}
+	s, err := u.inHand()
+	if err != nil {
+		return nil, err
+	}
+	t, ok := s.(driver.ApplicationTeller)
+	if !ok || !t.TellsApplications() {
+		return nil, fmt.Errorf("%w: %s recognizes no applications", ErrCannot, name)
+	}
+	return t, nil
+}
+
 // Certifies tells whether a device can be given certificates.
 func (f *Fleet) Certifies(name string) bool {
 	c, err := f.certifier(name)

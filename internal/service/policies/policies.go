@@ -3,6 +3,7 @@
 package policies
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -58,6 +59,7 @@ type Policy struct {
 	Rules   []Rule
 
 	Translations []Translation
+	Found        []network.Inspected // what was stopped most first
 	Names        []setting.FirewallName
 	Unmatched    uint64    // sessions that were denied because no rule fits
 	Counted      time.Time // since when it counts, zero where that is not known
@@ -108,6 +110,9 @@ func (s *Service) plain(v fleet.View) Policy {
 	var rules, translations []network.RuleHits
 	if st := v.Inside.Policy; st != nil {
 		out.Unmatched, out.Counted, rules, translations = st.Unmatched, st.Since, st.Rules, st.Translations
+		out.Found = slices.SortedStableFunc(slices.Values(st.Found), func(a, b network.Inspected) int {
+			return cmp.Or(cmp.Compare(b.Blocked, a.Blocked), cmp.Compare(b.Limited, a.Limited), cmp.Compare(b.Logged, a.Logged), cmp.Compare(a.What, b.What))
+		})
 	}
 	findings := p.Analyse(local(v.Config, s.Now()), v.Inside.Policy)
 	for _, row := range setting.RowsOf(v.Config.Objects[setting.PolicyObject], "rules") {

@@ -188,6 +188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/applications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which applications were used, as firewalls recognize them, added up
+         * @description Needs the right to see clients.
+         */
+        get: operations["list-applications"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -3543,6 +3563,54 @@ export interface components {
              */
             total: number;
         };
+        ApplicationUse: {
+            /** @description Of the end station; by client */
+            address?: string;
+            /** @description As the firewalls call it */
+            application: string;
+            category?: string;
+            /**
+             * Format: int64
+             * @description How many used it
+             */
+            clients: number;
+            /**
+             * Format: int64
+             * @description Sessions that were not
+             */
+            denied: number;
+            /** Format: int64 */
+            down_octets: number;
+            /** @description What the end station is called */
+            name?: string;
+            /** @description The security zone; by network or client */
+            network?: string;
+            /**
+             * Format: int64
+             * @description That were let begin
+             */
+            sessions: number;
+            /** @description By site, network or client */
+            site?: string;
+            /** Format: int64 */
+            up_octets: number;
+        };
+        ApplicationUses: {
+            /** @description What used most first */
+            items: components["schemas"]["ApplicationUse"][];
+            /**
+             * Format: date-time
+             * @description From when on: of the firewall that began to count last
+             */
+            since?: string;
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            total: number;
+            /** @description Firewalls that did not tell */
+            unread: components["schemas"]["UnreadFirewall"][];
+        };
         Approval: {
             /** Format: date-time */
             at: string;
@@ -5034,6 +5102,37 @@ export interface components {
             stations?: components["schemas"]["Station"][];
             tunnels?: components["schemas"]["Tunnel"][];
             vrfs?: components["schemas"]["VRF"][];
+        };
+        Inspected: {
+            /** Format: int64 */
+            blocked_sessions: number;
+            inspection: string;
+            /** Format: date-time */
+            last_at: string;
+            /** Format: int64 */
+            limited_sessions: number;
+            /** Format: int64 */
+            logged_sessions: number;
+            what: string;
+        };
+        InspectionFound: {
+            /** Format: int64 */
+            blocked_sessions: number;
+            inspection: string;
+            /** Format: date-time */
+            last_at?: string;
+            /**
+             * Format: int64
+             * @description Slowed down to the rate that is set for it
+             */
+            limited_sessions: number;
+            /**
+             * Format: int64
+             * @description Let pass, and counted
+             */
+            logged_sessions: number;
+            /** @description category news, application file-sharing */
+            what: string;
         };
         Job: {
             args: {
@@ -6795,6 +6894,8 @@ export interface components {
             faults: {
                 [key: string]: number;
             };
+            /** @description What inspections found, what was stopped most first */
+            found: components["schemas"]["InspectionFound"][];
             list: components["schemas"]["PolicyRule"][];
             names: components["schemas"]["PolicyName"][];
             /** Format: int64 */
@@ -6844,7 +6945,7 @@ export interface components {
         };
         PolicyName: {
             /** @enum {string} */
-            kind: "security-zone" | "address" | "service";
+            kind: "security-zone" | "address" | "service" | "inspection";
             name: string;
             purpose?: string;
             /** @description Rules and groups */
@@ -6870,6 +6971,8 @@ export interface components {
             fault?: "shadowed" | "redundant" | "wide" | "past" | "nobody" | "unused" | "too-large";
             /** @description Zones; empty: any */
             from: string[];
+            /** @description The inspection that looks into its sessions */
+            inspect?: string;
             /**
              * Format: date-time
              * @description When it decided last
@@ -6901,6 +7004,7 @@ export interface components {
             until?: string;
         };
         PolicyState: {
+            found?: components["schemas"]["Inspected"][];
             rules: components["schemas"]["RuleHits"][];
             /** Format: date-time */
             since: string;
@@ -7825,6 +7929,10 @@ export interface components {
             underlay: string;
             up: boolean;
         };
+        UnreadFirewall: {
+            device: string;
+            why: string;
+        };
         Use: {
             /** Format: double */
             down_bps?: number;
@@ -8287,6 +8395,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-applications": {
+        parameters: {
+            query?: {
+                /** @description A selector: by which firewalls; by all when left out */
+                where?: string;
+                by?: "application" | "site" | "network" | "client";
+                /** @description Only of this one */
+                application?: string;
+                /** @description In the last hours */
+                hours?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationUses"];
                 };
             };
             /** @description Error */

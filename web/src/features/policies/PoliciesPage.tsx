@@ -2,6 +2,7 @@ import { clsx } from "clsx";
 import { Link } from "react-router";
 import {
   allowed,
+  type InspectionFound,
   type Person,
   type Policy,
   type PolicyName,
@@ -13,6 +14,7 @@ import { useKept, useScope, useView } from "../../app/view";
 import { Choices, Empty, Failure, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, many } from "../../ui/time";
+import { Applications } from "./Applications";
 import { Promises } from "./Promises";
 import { usePolicies, usePolicy } from "./queries";
 import { Reach } from "./Reach";
@@ -50,14 +52,21 @@ export function PoliciesPage({ me }: { me: Person }) {
           value={view}
           of={[
             ["", "Rules"],
-            ...(allowed(me, "see", "clients") ? ([["sessions", "Sessions"]] as [string, string][]) : []),
+            ...((allowed(me, "see", "clients")
+              ? [
+                  ["sessions", "Sessions"],
+                  ["applications", "Applications"],
+                ]
+              : []) as [string, string][]),
             ["reach", "Can it reach?"],
             ["promises", "Promises"],
           ]}
           pick={setView}
         />
       </div>
-      {view === "reach" ? (
+      {view === "applications" ? (
+        <Applications />
+      ) : view === "reach" ? (
         <Reach me={me} />
       ) : view === "promises" ? (
         <Promises me={me} />
@@ -162,12 +171,14 @@ function Detail({ name, me }: { name: string; me: Person }) {
               ["", "Zones"],
               ["address", "Addresses"],
               ["service", "Services"],
+              ["inspection", "Inspections"],
             ]}
             pick={setView}
           />
         }
       >
         <Names p={p} kind={view || "security-zone"} />
+        {view === "inspection" && p.found.length > 0 && <Found list={p.found} />}
       </Panel>
     </div>
   );
@@ -244,9 +255,10 @@ function Rule({ r }: { r: PolicyRule }) {
       <td className="whitespace-nowrap px-2 py-1 text-soft">{r.last_at ? <Ago at={r.last_at} /> : "never"}</td>
       <td className="min-w-36 px-2 py-1">
         {r.note && <p>{r.note}</p>}
-        {(r.during || r.until || r.log || r.layer) && (
+        {(r.inspect || r.during || r.until || r.log || r.layer) && (
           <p className="text-soft">
             {[
+              r.inspect && `inspected by ${r.inspect}`,
               r.during && `during ${r.during}`,
               r.until && `until ${r.until}`,
               r.log && "logged",
@@ -354,10 +366,25 @@ function Cells({ list }: { list: string[] }) {
   );
 }
 
+/** What stands before the values of what is known by name. */
+const leads: Record<string, string> = {
+  "zone-vlans": "VLAN ",
+  interfaces: "",
+  addresses: "",
+  services: "",
+  members: "with ",
+  "web-block": "blocks ",
+  "web-log": "logs ",
+  "application-block": "blocks ",
+  "application-limit": "limits ",
+  "file-limit": "files over ",
+  intrusion: "attacks from ",
+};
+
 const meaning = (n: PolicyName) =>
-  ["zone-vlans", "interfaces", "addresses", "services", "members"]
-    .filter((k) => n.values[k] && n.values[k] !== "none")
-    .map((k) => (({ "zone-vlans": "VLAN ", members: "with " })[k] ?? "") + (n.values[k] ?? "").replaceAll(",", ", "))
+  Object.keys(leads)
+    .filter((k) => n.values[k] && n.values[k] !== "none" && n.values[k] !== "off")
+    .map((k) => (leads[k] ?? "") + (n.values[k] ?? "").replaceAll(",", ", ") + (k === "file-limit" ? " MiB" : ""))
     .join(", ");
 
 function Names({ p, kind }: { p: Policy; kind: string }) {
@@ -393,6 +420,44 @@ function Names({ p, kind }: { p: Policy; kind: string }) {
                 )}
               </td>
               <td className="px-2 py-1 text-soft">{n.purpose}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </ScrollRegion>
+  );
+}
+
+/** What inspections found in sessions that were let begin. */
+function Found({ list }: { list: InspectionFound[] }) {
+  return (
+    <ScrollRegion label="What inspections found" className="max-h-[40vh] overflow-auto border-t border-rule">
+      <table className="w-full border-collapse text-left text-sm">
+        <thead className="sticky top-0 bg-panel text-soft shadow-[inset_0_-1px_0_var(--rule)]">
+          <tr>
+            {["Found", "By", "Blocked", "Limited", "Logged", "Last"].map((h) => (
+              <th
+                key={h}
+                scope="col"
+                className={clsx(
+                  "h-7 whitespace-nowrap px-2 font-medium",
+                  ["Blocked", "Limited", "Logged"].includes(h) && "text-right",
+                )}
+              >
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {list.map((f) => (
+            <tr key={`${f.inspection} ${f.what}`} className="border-t border-rule/60 first:border-0">
+              <td className="px-2 py-1">{f.what}</td>
+              <td className="px-2 py-1 font-mono">{f.inspection}</td>
+              <td className="px-2 py-1 text-right tabular-nums">{count(f.blocked_sessions)}</td>
+              <td className="px-2 py-1 text-right tabular-nums">{count(f.limited_sessions)}</td>
+              <td className="px-2 py-1 text-right tabular-nums">{count(f.logged_sessions)}</td>
+              <td className="whitespace-nowrap px-2 py-1 text-soft">{f.last_at ? <Ago at={f.last_at} /> : "never"}</td>
             </tr>
           ))}
         </tbody>

@@ -41,6 +41,25 @@ export const useFirewallSessions = (name: string, source: string, destination: s
     enabled: name !== "",
   });
 
+/** Which applications were used, added up. */
+export const useApplications = (
+  where: string,
+  by: "application" | "site" | "network" | "client",
+  application: string,
+  hours: number,
+) =>
+  useQuery({
+    queryKey: ["applications", where, by, application, hours],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/applications", {
+          params: { query: { where: where || undefined, by, application: application || undefined, hours } },
+        }),
+      ),
+    refetchInterval: 30_000,
+    placeholderData: keepPreviousData,
+  });
+
 /** What a change lets firewalls pass, and stop. It is worked out anew where the change has become another. */
 export const useChangePolicy = (number: number, as: string, on: boolean) =>
   useQuery({
