@@ -40,16 +40,12 @@ func furnishPromises(ctx context.Context, c *client.Client) error {
 			return err
 		}
 	}
-	bram, err := signedInAs(ctx, c.Base, "bram")
-	if err != nil {
-		return err
-	}
-	draft, err := bram.MakeChange(ctx, v1.ChangeRequest{Why: "a printer for passengers", Edits: []v1.Edit{
+	draft, err := c.MakeChange(ctx, v1.ChangeRequest{Why: "a printer for passengers", Edits: []v1.Edit{
 		{Port: "th-fw-01:policy/main", Field: "rules/55", Value: `allow from guests to office destination desks service file-sharing note "the printer of the ticket office"`},
 	}})
 	if err != nil {
 		return err
 	}
-	_, err = bram.Check(ctx, draft.Number)
+	_, err = c.Check(ctx, draft.Number)
 	return err
 }

@@ -148,7 +148,7 @@ function Row({ u, by, most, pick }: { u: ApplicationUse; by: By; most: number; p
         {by === "client" ? (
           u.application
         ) : (
-          <button type="button" className="text-link hover:underline" onClick={pick}>
+          <button type="button" className="text-accent hover:underline" onClick={pick}>
             {u.application}
           </button>
         )}
@@ -168,7 +168,10 @@ function Row({ u, by, most, pick }: { u: ApplicationUse; by: By; most: number; p
       <td className="whitespace-nowrap px-3 py-1 text-right tabular-nums">{octets(u.up_octets)}</td>
       <td className="whitespace-nowrap px-3 py-1 text-right tabular-nums">{octets(u.down_octets)}</td>
       <td className="w-1/5 px-3 py-1" aria-hidden title={many(u.clients, "station")}>
-        <div className="h-2 rounded-sm bg-buff" style={{ width: `${(100 * (u.up_octets + u.down_octets)) / most}%` }} />
+        <div
+          className="h-2 rounded-sm bg-soft/60"
+          style={{ width: `${(100 * (u.up_octets + u.down_octets)) / most}%` }}
+        />
       </td>
     </tr>
   );
