@@ -38,6 +38,7 @@ var demoPeople = []v1.NewUser{
 	{Name: "bram", UserRequest: v1.UserRequest{FullName: "Bram Oar", Role: "operator"}},
 	{Name: "coral", UserRequest: v1.UserRequest{FullName: "Coral Finch", Role: "technician", Only: "site = kelp-bay"}},
 	{Name: "dunstan", UserRequest: v1.UserRequest{FullName: "Dunstan Ebb", Role: "security-officer"}},
+	{Name: "edda", UserRequest: v1.UserRequest{FullName: "Edda Marsh", Role: "administrator"}},
 	{Name: "isla", UserRequest: v1.UserRequest{FullName: "Isla Reed", Role: "manager"}},
 }
 

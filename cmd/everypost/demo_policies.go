@@ -40,12 +40,16 @@ func furnishPromises(ctx context.Context, c *client.Client) error {
 			return err
 		}
 	}
-	draft, err := c.MakeChange(ctx, v1.ChangeRequest{Why: "a printer for passengers", Edits: []v1.Edit{
+	edda, err := signedInAs(ctx, c.Base, "edda")
+	if err != nil {
+		return err
+	}
+	draft, err := edda.MakeChange(ctx, v1.ChangeRequest{Why: "a printer for passengers", Edits: []v1.Edit{
 		{Port: "th-fw-01:policy/main", Field: "rules/55", Value: `allow from guests to office destination desks service file-sharing note "the printer of the ticket office"`},
 	}})
 	if err != nil {
 		return err
 	}
-	_, err = c.Check(ctx, draft.Number)
+	_, err = edda.Check(ctx, draft.Number)
 	return err
 }

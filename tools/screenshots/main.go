@@ -120,14 +120,14 @@ func pages(b *browser.Browser, t terminal) error {
 		// A change through its whole life.
 		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"),
 		browser.Press("Port 1/1/7"), browser.Shows("Put into a new draft"),
-		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 2"),
+		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 3"),
 		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
 		browser.Press("Check"), browser.Shows("guards found nothing"),
 		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), browser.Until(`/PoE\s+off/.test(document.body.innerText)`), picture("trial"),
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
-		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 3"),
+		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 4"),
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
@@ -150,14 +150,14 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "change-rule", "set", "vessels", "--title", "Ships are changed in port", "--pick", "site in (fulmar, guillemot, razorbill, turnstone)", "--hours", "mon-sun 01:00-04:30", "--zone", "Europe/London"),
 				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),
-				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "4"), t.command("", "change", "push", "4", "--at", "23:59"))
+				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "5"), t.command("", "change", "push", "5", "--at", "23:59"))
 		}),
-		chromedp.Navigate(base+"/changes?view=rules&tray=4"), browser.Shows("Waits to be pushed"),
+		chromedp.Navigate(base+"/changes?view=rules&tray=5"), browser.Shows("Waits to be pushed"),
 		chromedp.Navigate(base+"/policies?firewall=th-fw-01"), browser.Shows("its last day is over"), picture("policies"),
-		chromedp.Navigate(base+"/changes?tray=3"),
+		chromedp.Navigate(base+"/changes?tray=4"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/firmware?view=library"), browser.Shows("Enhanced open"), picture("firmware"),
-		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 3"), browser.Shows("set to critical"),
+		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 4"), browser.Shows("set to critical"),
 		browser.Until("document.querySelector(`aside[aria-label='Draft tray']`).innerText.includes(`poe-priority`)"), picture("templates"),
 	)
 }
