@@ -40,6 +40,11 @@ func (s *Store) AddIssued(ctx context.Context, i Issued) error {
 	return err
 }
 
+// IssuedSerials lists the serial numbers of those that were signed, after the device that each is of.
+func (s *Store) IssuedSerials(ctx context.Context) ([][2]string, error) {
+	return list(ctx, s.read, func(r *sql.Rows) (v [2]string, err error) { return v, r.Scan(&v[0], &v[1]) }, `SELECT device, serial FROM issued`)
+}
+
 // IssuedCertificates lists those that were signed, the newest first.
 func (s *Store) IssuedCertificates(ctx context.Context, limit int) ([]Issued, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (i Issued, err error) {

@@ -36,7 +36,7 @@ func (s *server) certificateRoutes(api huma.API) {
 			out := []v1.DeviceCertificate{}
 			for _, d := range s.Inventory.Devices(q).Rows {
 				for _, c := range d.Inside.Certificates {
-					out = append(out, certificateOut(d.Name, c, signed[d.Name+" "+c.Serial]))
+					out = append(out, certificateOut(d.Name, c, signed[[2]string{d.Name, c.Serial}]))
 				}
 			}
 			slices.SortStableFunc(out, func(a, b v1.DeviceCertificate) int {

@@ -198,12 +198,12 @@ func PEM(c *x509.Certificate) []byte {
 	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: c.Raw})
 }
 
-// Signed tells whether the authority signed a certificate of a serial number for a device, as far as it is remembered.
-func (s *Service) Signed(ctx context.Context) (map[string]bool, error) {
-	list, err := s.Store.IssuedCertificates(ctx, 100_000)
-	out := make(map[string]bool, len(list))
+// Signed are the certificates that the authority signed: the device of each with its serial number.
+func (s *Service) Signed(ctx context.Context) (map[[2]string]bool, error) {
+	list, err := s.Store.IssuedSerials(ctx)
+	out := make(map[[2]string]bool, len(list))
 	for _, i := range list {
-		out[i.Device+" "+i.Serial] = true
+		out[i] = true
 	}
 	return out, err
 }
