@@ -145,6 +145,7 @@ function Comparison({ number, other }: { number: number; other: number }) {
 function Pin({ b }: { b: Backup }) {
   const [note, setNote] = useState(b.note ?? "");
   const pin = usePin();
+  const pinned = pin.isPending ? pin.variables.pinned : b.pinned;
   const put = (pinned: boolean) =>
     pin.mutate(
       { number: b.number, pinned, note: note.trim() || undefined },
@@ -152,7 +153,7 @@ function Pin({ b }: { b: Backup }) {
     );
   const submit = (e: FormEvent) => {
     e.preventDefault();
-    put(b.pinned);
+    put(pinned);
   };
   return (
     <form onSubmit={submit} className="flex flex-wrap items-center gap-1.5" aria-label="What is said of it">
@@ -171,7 +172,7 @@ function Pin({ b }: { b: Backup }) {
         <input
           type="checkbox"
           className="accent-[var(--accent)]"
-          checked={b.pinned}
+          checked={pinned}
           onChange={(e) => put(e.target.checked)}
         />
         never drop it

@@ -52,6 +52,7 @@ export function usePutBackupRule() {
 export function usePin() {
   const qc = useQueryClient();
   return useMutation({
+    scope: { id: "pin" }, // one after another: the last word is what stays
     mutationFn: ({ number, ...body }: { number: number; pinned: boolean; note?: string }) =>
       take(api.PUT("/api/v1/backups/{number}/pin", { params: { path: { number } }, body })),
     onSuccess: () => qc.invalidateQueries({ queryKey: ["backups"] }),
