@@ -108,6 +108,13 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"upgrade":       {visit("/firmware"), browser.Press("Upgrade…"), browser.Shows("runs its baseline")},
 		"library":       {visit("/firmware?view=library"), browser.Shows("Mends the fans")},
 		"found in them": {visit("/backups?find=hostname"), browser.Shows("lines in")},
+		"policies":      {visit("/policies"), browser.Shows("What it knows by name")},
+		"sessions":      {visit("/policies?view=sessions"), browser.Shows("There is no such session")},
+		"applications":  {visit("/policies?view=applications&by=client"), browser.Shows("24 hours")},
+		"reach":         {visit("/policies?view=reach"), browser.Shows("Can one reach the other?")},
+		"certificates":  {visit("/certificates"), browser.Shows("The authority of the house"), browser.Press("Renew…"), browser.Shows("Ending within")},
+		"given out":     {visit("/devices/th-edge-01?tab=addresses"), browser.Shows("Addresses given out")},
+		"a search":      {visit("/jobs"), browser.Press("New job"), browser.Choose("It does", "search"), browser.Shows("Addresses")},
 		"no device":     {visit("/devices/nobody"), browser.Shows("not found")},
 	}
 	// The second look, in the dark, is for what differs there: the contrast.
