@@ -183,7 +183,8 @@ func extract(ctx context.Context, r io.Reader, dir string) (about About, err err
 		return about, bad(err)
 	}
 	defer z.Close()
-	in := tar.NewReader(bufio.NewReader(z))
+	plain := bufio.NewReader(z)
+	in := tar.NewReader(plain)
 	var sums strings.Builder
 	for {
 		h, err := in.Next()
@@ -197,7 +198,7 @@ func extract(ctx context.Context, r io.Reader, dir string) (about About, err err
 			if err != nil || string(said) != sums.String() {
 				return about, bad(errors.New("its files are not what was written"))
 			}
-			return about, nil
+			return about, ended(plain)
 		}
 		sum := sha256.New()
 		switch {
@@ -218,6 +219,18 @@ func extract(ctx context.Context, r io.Reader, dir string) (about About, err err
 		}
 		fmt.Fprintf(&sums, "%s  %s\n", hex.EncodeToString(sum.Sum(nil)), h.Name)
 	}
+}
+
+// ended reads what is left of an archive, which is but padding: only at its very end it is known that nothing of it was touched.
+func ended(r io.Reader) error {
+	n, err := io.Copy(io.Discard, io.LimitReader(r, maxText))
+	if err == nil && n == maxText {
+		err = errors.New("it goes on after its end")
+	}
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	return nil
 }
 
 func save(path string, from io.Reader) error {
