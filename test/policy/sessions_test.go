@@ -82,7 +82,7 @@ func TestWhoMaySeeSessions(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, list.Items)
 	_, err = viewer.StartOperation(t.Context(), "ng-fw-01", v1.OperationRequest{Kind: "end-session", Args: map[string]string{"session": list.Items[0].ID}})
-	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "operate clients")
+	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "operate devices")
 	_, err = near.FirewallSessions(t.Context(), "ng-fw-01", client.SessionQuery{})
 	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "ng-fw-01")
 	_, err = near.StartOperation(t.Context(), "ng-fw-01", v1.OperationRequest{Kind: "block-source", Args: map[string]string{"source": "10.7.20.21"}})

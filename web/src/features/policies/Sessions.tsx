@@ -25,7 +25,7 @@ export function Sessions({ name, me }: { name: string; me: Person }) {
   const [picked, setPicked] = useState<string[]>([]);
   const [act, setAct] = useState<Act | null>(null);
   const list = useFirewallSessions(name, source.trim(), destination.trim(), Number(port) || 0, Number(rule) || 0);
-  const may = allowed(me, "operate", "clients");
+  const may = allowed(me, "operate", "devices");
   const s = list.data;
   const chosen = (s?.items ?? []).filter((x) => picked.includes(x.id));
   const digits = (set: (v: string) => void) => (v: string) => set(v.replace(/\D/g, "").slice(0, 5));
