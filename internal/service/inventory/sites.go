@@ -153,8 +153,7 @@ func (s *Service) sitesChanged(ctx context.Context, err error, what ...fact.Fact
 
 // Describe sets the site and the particulars of a device.
 func (s *Service) Describe(ctx context.Context, name, site string, p network.Particulars) error {
-	d, ok := s.index.record(name)
-	if !ok {
+	if _, ok := s.index.record(name); !ok {
 		return noDevice(name)
 	}
 	if err := s.siteExists(site); err != nil {
@@ -163,11 +162,12 @@ func (s *Service) Describe(ctx context.Context, name, site string, p network.Par
 	if err := checkParticulars(&p); err != nil {
 		return err
 	}
-	if err := s.store.DescribeDevice(ctx, name, site, p); err != nil {
+	_, err := s.alter(name,
+		func(store.Device) error { return s.store.DescribeDevice(ctx, name, site, p) },
+		func(d *store.Device) { d.Site, d.Particulars = site, p })
+	if err != nil {
 		return err
 	}
-	d.Site, d.Particulars = site, p
-	s.index.keep(d)
 	s.feed.Note(fact.State{Kind: fact.Fleet, Device: name})
 	return nil
 }
@@ -298,11 +298,12 @@ func (s *Service) SetControl(ctx context.Context, name string, c network.Control
 	if d.Control == c {
 		return nil
 	}
-	if err := s.store.SetControl(ctx, name, c); err != nil {
+	_, err := s.alter(name,
+		func(store.Device) error { return s.store.SetControl(ctx, name, c) },
+		func(d *store.Device) { d.Control = c })
+	if err != nil {
 		return err
 	}
-	d.Control = c
-	s.index.keep(d)
 	s.tell(name, fact.DeviceControl{Control: c, By: by})
 	return nil
 }

@@ -94,8 +94,11 @@ func (s *Service) look() {
 	}
 }
 
-// judge finds out whether devices run what is intended, and tells where that changed.
+// judge finds out whether devices run what is intended, and tells where that changed. One at a time does: what was found out
+// last is what is known, and never what somebody else began to look at before.
 func (s *Service) judge(ctx context.Context, devices []string) error {
+	s.judging.Lock()
+	defer s.judging.Unlock()
 	devices = slices.DeleteFunc(devices, func(d string) bool {
 		v, ok := s.fleet.View(d)
 		if ok && v.Known && !read(v) {

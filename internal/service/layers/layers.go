@@ -53,6 +53,7 @@ type Service struct {
 	delay time.Duration // between a sign that something changed and looking at it, so that many signs are looked at at once
 
 	settling sync.Mutex // one at a time changes what layers say
+	judging  sync.Mutex // one at a time finds out what drifts
 
 	mu     sync.Mutex
 	words  map[string]intent.Words // of devices, as far as they were asked for

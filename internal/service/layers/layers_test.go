@@ -2,6 +2,7 @@ package layers_test
 
 import (
 	"context"
+	"sync"
 	"testing"
 	"time"
 
@@ -179,6 +180,21 @@ func TestTemplatesThatCannotBeAreRefused(t *testing.T) {
 			edits = append(edits, e)
 		}
 		assert.ErrorContains(t, h.Check(before.Layers, h.After(t.Context(), before, edits, 0).Layers, edits), says)
+	}
+}
+
+func TestWhatIsFoundOutLastIsWhatIsKnown(t *testing.T) {
+	t.Parallel()
+	h := open(t)
+	h.SetPort("th-sw-02", "1", "night", func(p *network.PortConfig) { p.AccessVLAN = 30 })
+	h.drift("th-sw-02", 1)
+	for range 100 {
+		var both sync.WaitGroup
+		for _, c := range []network.Control{network.ControlLocal, network.ControlHere} {
+			both.Go(func() { assert.NoError(t, h.SetControl(t.Context(), "th-sw-02", c, "ada")) })
+		}
+		both.Wait()
+		require.Equal(t, h.Control("th-sw-02"), h.drift("th-sw-02", 1).Control)
 	}
 }
 
