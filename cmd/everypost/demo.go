@@ -35,8 +35,8 @@ const (
 
 var demoPeople = []v1.NewUser{
 	{Name: "ada", UserRequest: v1.UserRequest{FullName: "Ada Quill", Role: "administrator"}},
-	{Name: "bram", UserRequest: v1.UserRequest{FullName: "Bram Oar", Role: "operator"}},
-	{Name: "coral", UserRequest: v1.UserRequest{FullName: "Coral Finch", Role: "technician", Only: "site = kelp-bay"}},
+	{Name: "bram", UserRequest: v1.UserRequest{FullName: "Bram Oar", Role: "operator", Mail: "bram@lantern.example"}},
+	{Name: "coral", UserRequest: v1.UserRequest{FullName: "Coral Finch", Role: "technician", Only: "site = kelp-bay", Mail: "coral@lantern.example"}},
 	{Name: "dunstan", UserRequest: v1.UserRequest{FullName: "Dunstan Ebb", Role: "security-officer"}},
 	{Name: "edda", UserRequest: v1.UserRequest{FullName: "Edda Marsh", Role: "administrator"}},
 	{Name: "isla", UserRequest: v1.UserRequest{FullName: "Isla Reed", Role: "manager"}},

@@ -28,7 +28,7 @@ func (a *app) noticesCommand() *cobra.Command {
 			}
 			rows := make([][]string, len(list.Items))
 			for i, n := range list.Items {
-				to := strings.Join(n.Mail, ", ")
+				to := strings.Join(slices.Concat(n.People, n.Mail), ", ")
 				if n.Webhook != "" {
 					to = n.Webhook
 				}
@@ -54,10 +54,13 @@ func (a *app) noticeCommand() *cobra.Command {
 		Use: "set NOTICE", Short: "Make a notice, or replace it", Args: cobra.ExactArgs(1),
 		Long: `Make a notice, or replace it: who is told of which alarms, by mail or by a webhook.
 
+Users get mail at the addresses that "everypost user set USER --mail" gave them, and only of alarms that they may see.
+
 An alarm is told once, and once more when it is over; what follows from another alarm is not told by itself. With --after, only what nobody
 acknowledged for so many minutes is told: that is how it goes on to somebody else. A webhook is a page to which JSON is posted, signed in the
 form of Standard Webhooks; the secret for that is printed once, when it is made.`,
 		Example: `  everypost notice set night --mail duty@lantern.example --severity major --hours 'mon-sun 18:00-24:00, mon-sun 00:00-07:00' --zone Europe/London
+  everypost notice set kelp-bay --user coral
   everypost notice set chief --mail chief@lantern.example --severity critical --after 15
   everypost notice set desk --webhook https://desk.lantern.example/alarms --where 'site = tern-haven'`,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
@@ -78,12 +81,14 @@ form of Standard Webhooks; the secret for that is printed once, when it is made.
 	}
 	f := set.Flags()
 	f.StringSliceVar(&in.Mail, "mail", nil, "addresses that get mail")
+	f.StringSliceVar(&in.People, "user", nil, "users who get mail at their own addresses, of what they may see")
 	f.StringVar(&in.Webhook, "webhook", "", "address of a page to which it is posted")
 	f.StringVar(&in.Severity, "severity", "minor", "the least: critical, major, minor or warning")
 	f.StringVar(&in.Pick, "where", "", "a selector of the devices that it is about")
 	f.StringVar(&in.Hours, "hours", "", "when it tells, such as 'mon-fri 06:00-19:00'")
 	f.StringVar(&in.Zone, "zone", "", "time zone of the hours, such as Europe/London")
 	countVar(f, &in.After, "after", 0, 0, "minutes: only of what nobody acknowledged for so long")
+	_ = set.RegisterFlagCompletionFunc("user", a.completeUsers)
 	cmd.AddCommand(set,
 		&cobra.Command{
 			Use: "test NOTICE", Short: "Have a notice tell something for a test, and wait for what becomes of it", Args: cobra.ExactArgs(1), Example: "  everypost notice test night",

@@ -71,9 +71,9 @@ func (a *app) usersCommand() *cobra.Command {
 			}
 			rows := make([][]string, len(list.Items))
 			for i, u := range list.Items {
-				rows[i] = []string{u.Name, u.FullName, u.Role, u.Only, strconv.Itoa(u.Tokens)}
+				rows[i] = []string{u.Name, u.FullName, u.Role, u.Only, u.Mail, strconv.Itoa(u.Tokens)}
 			}
-			return a.list(list, []string{"user", "name", "role", "only where", "tokens"}, rows, "There is nobody.")
+			return a.list(list, []string{"user", "name", "role", "only where", "mail", "tokens"}, rows, "There is nobody.")
 		}),
 	}
 }
@@ -113,6 +113,7 @@ func (a *app) userFlags(cmd *cobra.Command, in *v1.UserRequest) {
 	f.StringVar(&in.FullName, "full-name", "", "the name as people write it")
 	f.StringVar(&in.Role, "role", "", "the role; \"everypost roles\" lists them")
 	f.StringVar(&in.Only, "only", "", "a selector to which the person is confined: site = kelp-bay; empty for none")
+	f.StringVar(&in.Mail, "mail", "", "address of mail, to which notices go that name the user; empty for none")
 	_ = cmd.RegisterFlagCompletionFunc("role", a.completeRoles)
 	_ = cmd.RegisterFlagCompletionFunc("only", func(cmd *cobra.Command, _ []string, word string) ([]string, cobra.ShellCompDirective) {
 		return a.completeSelector(cmd, nil, word)
@@ -163,7 +164,7 @@ func (a *app) userSetCommand() *cobra.Command {
 				return &codedError{ExitRefused, fmt.Errorf("there is no user %s", args[0])}
 			}
 			now, set := list.Items[at].UserRequest, cmd.Flags().Changed
-			for flag, field := range map[string][2]*string{"full-name": {&now.FullName, &in.FullName}, "role": {&now.Role, &in.Role}, "only": {&now.Only, &in.Only}} {
+			for flag, field := range map[string][2]*string{"full-name": {&now.FullName, &in.FullName}, "role": {&now.Role, &in.Role}, "only": {&now.Only, &in.Only}, "mail": {&now.Mail, &in.Mail}} {
 				if set(flag) {
 					*field[0] = *field[1]
 				}

@@ -12,6 +12,7 @@ import (
 type Notice struct {
 	Name     string   `json:"-"`
 	Mail     []string `json:"mail,omitempty"`    // addresses
+	People   []string `json:"people,omitempty"`  // users, who get mail at their own addresses
 	Webhook  string   `json:"webhook,omitempty"` // address of a page
 	Severity string   `json:"severity"`          // the least
 	Pick     string   `json:"pick,omitempty"`    // a selector of devices; empty for all

@@ -16,22 +16,23 @@ import (
 type User struct {
 	Name, FullName, Role string
 	Only                 string // a selector to which the person is confined; "" for none
+	Mail                 string // address of mail; "" for none
 	Password             string // hash, in PHC form
 	CreatedAt            time.Time
 }
 
 // AddUser keeps a user; ErrExists tells that the name is taken.
 func (s *Store) AddUser(ctx context.Context, u User) error {
-	_, err := s.write.ExecContext(ctx, `INSERT INTO users (name, full_name, role, only_where, password, created_at) VALUES (?, ?, ?, ?, ?, ?)`,
-		u.Name, u.FullName, u.Role, u.Only, u.Password, micro(u.CreatedAt))
+	_, err := s.write.ExecContext(ctx, `INSERT INTO users (name, full_name, role, only_where, mail, password, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+		u.Name, u.FullName, u.Role, u.Only, u.Mail, u.Password, micro(u.CreatedAt))
 	return unique(err)
 }
 
-const userColumns = `name, full_name, role, only_where, password, created_at`
+const userColumns = `name, full_name, role, only_where, mail, password, created_at`
 
 func scanUser(scan func(...any) error) (u User, err error) {
 	var created int64
-	err = scan(&u.Name, &u.FullName, &u.Role, &u.Only, &u.Password, &created)
+	err = scan(&u.Name, &u.FullName, &u.Role, &u.Only, &u.Mail, &u.Password, &created)
 	u.CreatedAt = timeOf(created)
 	return u, err
 }
@@ -70,14 +71,14 @@ func (s *Store) changeUsers(ctx context.Context, f func(*sql.Tx) error, allowed 
 	})
 }
 
-// PutUser changes the full name, the role and the bounds of a user. What allowed says of all users after it decides. Tokens were
+// PutUser changes the full name, the role, the bounds and the address of a user. What allowed says of all users after it decides. Tokens were
 // given for the old role and bounds, and end with them.
 func (s *Store) PutUser(ctx context.Context, u User, allowed func([]User) error) error {
 	return s.changeUsers(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, `DELETE FROM tokens WHERE user = (SELECT name FROM users WHERE name = ? AND (role <> ? OR only_where <> ?))`, u.Name, u.Role, u.Only); err != nil {
 			return err
 		}
-		return changed(tx.ExecContext(ctx, `UPDATE users SET full_name = ?, role = ?, only_where = ? WHERE name = ?`, u.FullName, u.Role, u.Only, u.Name))
+		return changed(tx.ExecContext(ctx, `UPDATE users SET full_name = ?, role = ?, only_where = ?, mail = ? WHERE name = ?`, u.FullName, u.Role, u.Only, u.Mail, u.Name))
 	}, allowed)
 }
 

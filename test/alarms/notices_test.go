@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"strings"
 	"testing"
 
@@ -25,7 +26,13 @@ func TestACutCableIsToldByMail(t *testing.T) {
 	r := rig.Start(t, rig.World(t))
 	_, err := r.PutMailServer(t.Context(), v1.MailServerRequest{MailServer: v1.MailServer{Address: address, From: "everypost@lantern.example", TLS: "none"}})
 	require.NoError(t, err)
-	_, err = r.PutNotice(t.Context(), "duty", v1.NoticeRequest{Mail: []string{"duty@lantern.example", "bram@lantern.example"}, Severity: "major"})
+	r.As(t, "bram", "operator")
+	r.Confine(t, "coral", "technician", "name = th-sw-02")
+	require.NoError(t, r.PutUser(t.Context(), "bram", v1.UserRequest{Role: "operator", Mail: "bram@lantern.example"}))
+	require.NoError(t, r.PutUser(t.Context(), "coral", v1.UserRequest{Role: "technician", Only: "name = th-sw-02", Mail: "coral@lantern.example"}))
+	_, err = r.PutNotice(t.Context(), "duty", v1.NoticeRequest{Mail: []string{"duty@lantern.example"}, People: []string{"bram", "coral"}, Severity: "major"})
+	require.NoError(t, err)
+	_, err = r.PutNotice(t.Context(), "elsewhere", v1.NoticeRequest{People: []string{"coral"}, Severity: "major"})
 	require.NoError(t, err)
 	_, err = r.PutNotice(t.Context(), "chief", v1.NoticeRequest{Mail: []string{"chief@lantern.example"}, Severity: "minor", After: 600})
 	require.NoError(t, err)
@@ -36,7 +43,15 @@ func TestACutCableIsToldByMail(t *testing.T) {
 	assert.Contains(t, first.From, "everypost@lantern.example")
 	assert.Contains(t, first.To, "duty@lantern.example")
 	assert.Contains(t, first.To, "bram@lantern.example")
+	assert.NotContains(t, first.To, "coral@lantern.example", "who may not see the device is not told of it")
 	assert.Contains(t, first.Body, "To do: Look at the cable")
+	require.Eventually(t, func() bool {
+		list, err := r.Deliveries(t.Context(), 10)
+		require.NoError(t, err)
+		return slices.ContainsFunc(list.Items, func(d v1.Delivery) bool {
+			return d.Notice == "elsewhere" && d.State == "dropped" && strings.HasPrefix(d.Said, "none of the users of the notice may see it")
+		})
+	}, rig.WaitLong, rig.WaitStep)
 
 	r.Halt(t)
 	require.NoError(t, r.World.Throw(standin.Mend, "th-sw-02:1/1/25"))
@@ -74,6 +89,11 @@ func TestWhoMaySayWhoIsTold(t *testing.T) {
 	assert.NotContains(t, strings.Join(r.Audited(t, ""), "\n"), "oil-for-lamps")
 	_, err = r.PutNotice(t.Context(), "bad", v1.NoticeRequest{Severity: "minor", Mail: []string{"nobody"}})
 	rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, `"nobody" is no address of mail`)
+	_, err = r.PutNotice(t.Context(), "bad", v1.NoticeRequest{Severity: "minor", People: []string{"nobody"}})
+	rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, `there is no user "nobody"`)
+	_, err = r.PutNotice(t.Context(), "bad", v1.NoticeRequest{Severity: "minor", People: []string{"bram"}})
+	rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, `bram has no address of mail`)
+	rig.Problem(t, r.PutUser(t.Context(), "bram", v1.UserRequest{Role: "operator", Mail: "Bram <bram@lantern.example>, eve@lantern.example"}), http.StatusUnprocessableEntity, v1.ProblemInvalid, "an address of mail like")
 }
 
 func TestNoticesByCommand(t *testing.T) {

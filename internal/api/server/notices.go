@@ -38,7 +38,7 @@ func (s *server) noticeRoutes(api huma.API) {
 	}
 	register(s, api, administerAlarms, http.MethodPut, "/notices/{name}", "put-notice", "Make or replace a notice",
 		func(ctx context.Context, in *putInput) (*body[v1.NoticeAnswer], error) {
-			n := store.Notice{Name: in.Name, Mail: in.Body.Mail, Webhook: in.Body.Webhook, Severity: in.Body.Severity, Pick: in.Body.Pick, Hours: in.Body.Hours, Zone: in.Body.Zone, After: in.Body.After}
+			n := store.Notice{Name: in.Name, Mail: in.Body.Mail, People: in.Body.People, Webhook: in.Body.Webhook, Severity: in.Body.Severity, Pick: in.Body.Pick, Hours: in.Body.Hours, Zone: in.Body.Zone, After: in.Body.After}
 			out := v1.NoticeAnswer{}
 			err := s.act(ctx, "put-notice", in.Name, whole(ctx), func(string) (err error) {
 				out.Secret, err = s.Notify.Put(ctx, n)
@@ -106,7 +106,7 @@ func (s *server) noticeRoutes(api huma.API) {
 }
 
 func noticeOut(n store.Notice) v1.Notice {
-	return v1.Notice{Name: n.Name, NoticeRequest: v1.NoticeRequest{Mail: n.Mail, Webhook: n.Webhook, Severity: n.Severity, Pick: n.Pick, Hours: n.Hours, Zone: n.Zone, After: n.After}}
+	return v1.Notice{Name: n.Name, NoticeRequest: v1.NoticeRequest{Mail: n.Mail, People: n.People, Webhook: n.Webhook, Severity: n.Severity, Pick: n.Pick, Hours: n.Hours, Zone: n.Zone, After: n.After}}
 }
 
 func deliveryOut(d store.Delivery) v1.Delivery {

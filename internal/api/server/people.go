@@ -32,7 +32,7 @@ func (s *server) userRoutes(api huma.API) {
 			}
 			tokens, err := s.Store.TokenCounts(ctx)
 			return listOf(users, func(u store.User) v1.User {
-				return v1.User{Name: u.Name, UserRequest: v1.UserRequest{FullName: u.FullName, Role: u.Role, Only: u.Only}, CreatedAt: u.CreatedAt, RADIUS: u.Password == "", Tokens: tokens[u.Name]}
+				return v1.User{Name: u.Name, UserRequest: v1.UserRequest{FullName: u.FullName, Role: u.Role, Only: u.Only, Mail: u.Mail}, CreatedAt: u.CreatedAt, RADIUS: u.Password == "", Tokens: tokens[u.Name]}
 			}), err
 		})
 	register(s, api, administerPeople, http.MethodPost, "/users", "make-user", "Make a user",
@@ -47,7 +47,7 @@ func (s *server) userRoutes(api huma.API) {
 		NamePath
 		Body v1.UserRequest
 	}
-	register(s, api, administerPeople, http.MethodPut, "/users/{name}", "put-user", "Change a user's full name, role and bounds",
+	register(s, api, administerPeople, http.MethodPut, "/users/{name}", "put-user", "Change a user's full name, role, bounds and address of mail",
 		func(ctx context.Context, in *userInput) (*struct{}, error) {
 			err := s.Access.PutUser(ctx, userIn(in.Name, in.Body))
 			s.audit(ctx, person(ctx).Name, "put-user", in.Name, said(in.Body, err))
@@ -83,7 +83,7 @@ func (s *server) userRoutes(api huma.API) {
 }
 
 func userIn(name string, r v1.UserRequest) access.User {
-	return access.User{Name: name, FullName: r.FullName, Role: r.Role, Only: r.Only}
+	return access.User{Name: name, FullName: r.FullName, Role: r.Role, Only: r.Only, Mail: r.Mail}
 }
 
 // said tells what was made of a user, or why not.

@@ -11,6 +11,7 @@ type Notice struct {
 // NoticeRequest is what a notice says.
 type NoticeRequest struct {
 	Mail     []string `json:"mail,omitempty" maxItems:"50" doc:"Addresses of mail; or a webhook"`
+	People   []string `json:"people,omitempty" maxItems:"50" doc:"Users who get mail at their own addresses, of what they may see"`
 	Webhook  string   `json:"webhook,omitempty" maxLength:"1000" doc:"Address of a page to which JSON is posted, signed in the form of Standard Webhooks"`
 	Severity string   `json:"severity" enum:"critical,major,minor,warning" doc:"The least"`
 	Pick     string   `json:"pick,omitempty" maxLength:"4000" doc:"A selector of devices; all, and the service itself, when left out"`

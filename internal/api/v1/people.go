@@ -49,6 +49,7 @@ type UserRequest struct {
 	FullName string `json:"full_name" maxLength:"100"`
 	Role     string `json:"role" maxLength:"63"`
 	Only     string `json:"only,omitempty" maxLength:"1000" doc:"A selector to which the person is confined, whatever the role: site = kelp-bay"`
+	Mail     string `json:"mail,omitempty" maxLength:"254" doc:"Address of mail, to which notices go that name the person"`
 }
 
 // NewUser makes a user.

@@ -24,6 +24,7 @@ import (
 type Person struct {
 	Name, FullName, Role string
 	Only                 string // a selector to which the person is confined
+	Mail                 string // address of mail; "" for none
 	ReadOnly             bool   // by a token that may only see
 	Trying               bool   // Role is one that is tried, not the person's own
 	CSRF                 string // what a browser must send along with a change; "" for a token

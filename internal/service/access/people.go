@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/mail"
 	"regexp"
 	"slices"
 	"strings"
@@ -20,12 +21,16 @@ import (
 type User struct {
 	Name, FullName, Role string
 	Only                 string // a selector to which the person is confined; "" for none
+	Mail                 string // address of mail; "" for none
 	Elsewhere            bool   // the password is not kept here but checked by RADIUS
 }
 
 var userPattern = regexp.MustCompile(`^[a-z][a-z0-9._-]{0,31}$`)
 
-const longestName = 100 // of a person, in characters
+const (
+	longestName = 100 // of a person, in characters
+	longestMail = 254 // an address that a server takes (RFC 5321, section 4.5.3.1.3)
+)
 
 // check tells what is wrong with a user.
 func (s *Service) checkUser(u User) error {
@@ -34,6 +39,11 @@ func (s *Service) checkUser(u User) error {
 	}
 	if utf8.RuneCountInString(u.FullName) > longestName {
 		return fmt.Errorf("the full name is %w: at most %d characters", ErrInvalid, longestName)
+	}
+	if u.Mail != "" {
+		if parsed, err := mail.ParseAddress(u.Mail); err != nil || parsed.Address != u.Mail || len(u.Mail) > longestMail {
+			return fmt.Errorf("the address %q is %w: write an address of mail like bram@lantern.example", u.Mail, ErrInvalid)
+		}
 	}
 	_, err := s.grantsOf(u.Role, u.Only)
 	return err
@@ -58,7 +68,7 @@ func (s *Service) AddUser(ctx context.Context, u User, password string) error {
 			return err
 		}
 	}
-	err := s.store.AddUser(ctx, store.User{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Password: hash, CreatedAt: s.now()})
+	err := s.store.AddUser(ctx, store.User{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Mail: u.Mail, Password: hash, CreatedAt: s.now()})
 	if errors.Is(err, store.ErrExists) {
 		return fmt.Errorf("there is a user %s already: %w", u.Name, store.ErrExists)
 	}
@@ -79,12 +89,12 @@ func (s *Service) newHash(password string, of ...string) (string, error) {
 	return argon2id.CreateHash(password, s.cost.params())
 }
 
-// PutUser changes the full name, the role and the bounds of a user.
+// PutUser changes the full name, the role, the bounds and the address of a user.
 func (s *Service) PutUser(ctx context.Context, u User) error {
 	if err := s.checkUser(u); err != nil {
 		return err
 	}
-	return noUser(u.Name, s.store.PutUser(ctx, store.User{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only}, s.somebodyIsLeft))
+	return noUser(u.Name, s.store.PutUser(ctx, store.User{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Mail: u.Mail}, s.somebodyIsLeft))
 }
 
 // RemoveUser forgets a user, whose sessions and tokens end with it.
@@ -242,7 +252,7 @@ func (s *Service) Try(p Person, role string) (Person, error) {
 // personOf works out what a user may do.
 func (s *Service) personOf(u store.User) (Person, error) {
 	g, err := s.grantsOf(u.Role, u.Only)
-	return Person{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Grants: g}, err
+	return Person{Name: u.Name, FullName: u.FullName, Role: u.Role, Only: u.Only, Mail: u.Mail, Grants: g}, err
 }
 
 // grantsOf works out what a role comes to for who is confined to what a selector picks.

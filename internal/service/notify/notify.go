@@ -75,10 +75,19 @@ type Inventory interface {
 	HoldsDevice(name string, e selector.Expr) bool
 }
 
+// People tell where somebody gets mail.
+type People interface {
+	// Mailbox is the address of a user; "" where he has none. store.ErrNotFound tells that there is no such user.
+	Mailbox(ctx context.Context, user string) (string, error)
+	// Sees tells whether a user may see the alarms of a device; "" stands for the service itself.
+	Sees(ctx context.Context, user, device string) bool
+}
+
 // Service is the capability. Make it with New; Close ends it.
 type Service struct {
 	store     *store.Store
 	inventory Inventory
+	people    People
 	expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error) // groups in selectors
 	sealer    *secrets.Sealer
 	feed      *feed.Feed
@@ -97,6 +106,7 @@ type Service struct {
 type Parts struct {
 	Store     *store.Store
 	Inventory Inventory
+	People    People
 	Expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error)
 	Sealer    *secrets.Sealer
 	Feed      *feed.Feed
@@ -114,7 +124,7 @@ func New(ctx context.Context, p Parts) (*Service, error) {
 			*d = usual
 		}
 	}
-	s := &Service{store: p.Store, inventory: p.Inventory, expand: p.Expand, sealer: p.Sealer, feed: p.Feed, log: p.Log, now: p.Now, timing: t, ctx: own, stop: stop, kick: make(chan struct{}, 1)}
+	s := &Service{store: p.Store, inventory: p.Inventory, people: p.People, expand: p.Expand, sealer: p.Sealer, feed: p.Feed, log: p.Log, now: p.Now, timing: t, ctx: own, stop: stop, kick: make(chan struct{}, 1)}
 	if err := p.Feed.Durable(own, &s.wg, "notify", feed.Wants{Kinds: []fact.Kind{fact.Alarm}}, s.hear); err != nil {
 		stop()
 		return nil, err
@@ -298,6 +308,8 @@ func (s *Service) deliver(d store.Delivery) {
 	}
 	d.Tries++
 	switch {
+	case errors.Is(err, errNobody) && d.Kind != Test:
+		s.put(d, Dropped, err.Error())
 	case err == nil:
 		s.put(d, Sent, "")
 	case d.Kind == Test || d.Tries >= maxTries:
@@ -396,11 +408,22 @@ func (s *Service) Put(ctx context.Context, n store.Notice) (secret string, err e
 	if err := network.CheckName(n.Name); err != nil {
 		return "", invalid("%s", err)
 	}
-	if (len(n.Mail) == 0) == (n.Webhook == "") {
-		return "", invalid("a notice tells either addresses of mail or a webhook")
+	to := len(n.Mail) + len(n.People)
+	if (to == 0) == (n.Webhook == "") {
+		return "", invalid("a notice tells either users and addresses of mail or a webhook")
 	}
-	if len(n.Mail) > maxAddresses {
-		return "", invalid("at most %d addresses, these are %d", maxAddresses, len(n.Mail))
+	if to > maxAddresses {
+		return "", invalid("at most %d addresses, these are %d", maxAddresses, to)
+	}
+	for _, user := range n.People {
+		switch at, err := s.people.Mailbox(ctx, user); {
+		case errors.Is(err, store.ErrNotFound):
+			return "", invalid("there is no user %q", user)
+		case err != nil:
+			return "", err
+		case at == "":
+			return "", invalid("%s has no address of mail: give the user one first", user)
+		}
 	}
 	for i, m := range n.Mail {
 		parsed, err := mail.ParseAddress(m)

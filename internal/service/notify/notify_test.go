@@ -276,7 +276,7 @@ func TestNoticesThatCannotBe(t *testing.T) {
 	t.Parallel()
 	b := open(t)
 	for says, n := range map[string]store.Notice{
-		"either addresses of mail or a webhook": {Name: "a", Severity: "minor"},
+		"either users and addresses of mail or a webhook": {Name: "a", Severity: "minor"},
 		"is no address of mail":                 {Name: "a", Severity: "minor", Mail: []string{"ada\r\nBcc: eve@example.net"}},
 		"is no address of a page":               {Name: "a", Severity: "minor", Webhook: "file:///etc/passwd"},
 		`there is no severity "bad"`:            {Name: "a", Severity: "bad", Mail: []string{"ada@lantern.example"}},

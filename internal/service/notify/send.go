@@ -12,6 +12,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -85,7 +86,11 @@ func (s *Service) mail(ctx context.Context, n store.Notice, d store.Delivery, a 
 	if err := m.FromFormat("Every Post", server.From); err != nil {
 		return err
 	}
-	if err := m.To(n.Mail...); err != nil {
+	to, err := s.mailboxes(ctx, n, d, a)
+	if err != nil {
+		return err
+	}
+	if err := m.To(to...); err != nil {
 		return err
 	}
 	m.Subject(what(d, a))
@@ -125,6 +130,30 @@ func (s *Service) mail(ctx context.Context, n store.Notice, d store.Delivery, a 
 	}
 	return c.DialAndSendWithContext(ctx, m)
 }
+
+// mailboxes are the addresses to which something is told: those of the notice, and those of its people who may see the alarm.
+func (s *Service) mailboxes(ctx context.Context, n store.Notice, d store.Delivery, a alarm.Alarm) ([]string, error) {
+	out := slices.Clone(n.Mail)
+	for _, user := range n.People {
+		if d.Kind != Test && !s.people.Sees(ctx, user, a.Subject.OnDevice()) {
+			continue
+		}
+		at, err := s.people.Mailbox(ctx, user)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return nil, err
+		}
+		if at != "" && !slices.Contains(out, at) {
+			out = append(out, at)
+		}
+	}
+	if len(out) == 0 {
+		return nil, errNobody
+	}
+	return out, nil
+}
+
+// errNobody tells that nobody is to be told.
+var errNobody = errors.New("none of the users of the notice may see it and has an address of mail")
 
 func domainOf(address string) string {
 	_, domain, _ := strings.Cut(address, "@")

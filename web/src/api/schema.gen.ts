@@ -3112,7 +3112,7 @@ export interface paths {
         };
         get?: never;
         /**
-         * Change a user's full name, role and bounds
+         * Change a user's full name, role, bounds and address of mail
          * @description Needs the right to administer people.
          */
         put: operations["put-user"];
@@ -6613,6 +6613,8 @@ export interface components {
         };
         NewUser: {
             full_name: string;
+            /** @description Address of mail, to which notices go that name the person */
+            mail?: string;
             name: string;
             /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
             only?: string;
@@ -6633,6 +6635,8 @@ export interface components {
             /** @description Addresses of mail; or a webhook */
             mail?: string[];
             name: string;
+            /** @description Users who get mail at their own addresses, of what they may see */
+            people?: string[];
             /** @description A selector of devices; all, and the service itself, when left out */
             pick?: string;
             /**
@@ -6656,6 +6660,8 @@ export interface components {
             /** @description Addresses of mail; or a webhook */
             mail?: string[];
             name: string;
+            /** @description Users who get mail at their own addresses, of what they may see */
+            people?: string[];
             /** @description A selector of devices; all, and the service itself, when left out */
             pick?: string;
             /** @description By which the webhook is signed: told once, when it is made */
@@ -6680,6 +6686,8 @@ export interface components {
             hours?: string;
             /** @description Addresses of mail; or a webhook */
             mail?: string[];
+            /** @description Users who get mail at their own addresses, of what they may see */
+            people?: string[];
             /** @description A selector of devices; all, and the service itself, when left out */
             pick?: string;
             /**
@@ -7956,6 +7964,8 @@ export interface components {
             /** Format: date-time */
             created_at: string;
             full_name: string;
+            /** @description Address of mail, to which notices go that name the person */
+            mail?: string;
             name: string;
             /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
             only?: string;
@@ -7970,6 +7980,8 @@ export interface components {
         };
         UserRequest: {
             full_name: string;
+            /** @description Address of mail, to which notices go that name the person */
+            mail?: string;
             /** @description A selector to which the person is confined, whatever the role: site = kelp-bay */
             only?: string;
             role: string;

@@ -18,6 +18,8 @@ const useDeliveries = () =>
 const useMailServer = () =>
   useQuery({ queryKey: ["alarms", "mail-server"], queryFn: () => take(api.GET("/api/v1/mail-server")) });
 
+const words = (list: string) => list.split(/[\s,]+/).filter(Boolean);
+
 /** Who is told of alarms, and how; by which mail goes; and what was told. */
 export function Notices() {
   const notices = useNotices();
@@ -107,7 +109,9 @@ function Row({ n, edit }: { n: Notice; edit: () => void }) {
         {n.name}
       </button>
       <HealthMark state={n.severity} word={n.severity === "critical" ? "critical" : `${n.severity} and worse`} />
-      <span className="min-w-0 grow break-all font-mono text-sm">{n.webhook || n.mail?.join(", ")}</span>
+      <span className="min-w-0 grow break-all font-mono text-sm">
+        {n.webhook || [...(n.people ?? []), ...(n.mail ?? [])].join(", ")}
+      </span>
       <span className="text-sm text-soft">
         {[n.pick, n.hours && `${n.hours} ${n.zone ?? ""}`, n.after && `not acknowledged for ${n.after} min`]
           .filter(Boolean)
@@ -148,6 +152,7 @@ function Form({ n, done }: { n?: Notice; done: (secret?: string) => void }) {
   const [v, setV] = useState({
     name: n?.name ?? "",
     how: n?.webhook ? "webhook" : "mail",
+    people: n?.people?.join(", ") ?? "",
     mail: n?.mail?.join(", ") ?? "",
     webhook: n?.webhook ?? "",
     severity: n?.severity ?? "minor",
@@ -163,7 +168,8 @@ function Form({ n, done }: { n?: Notice; done: (secret?: string) => void }) {
         api.PUT("/api/v1/notices/{name}", {
           params: { path: { name: v.name.trim() } },
           body: {
-            mail: v.how === "mail" ? v.mail.split(/[\s,]+/).filter(Boolean) : undefined,
+            people: v.how === "mail" ? words(v.people) : undefined,
+            mail: v.how === "mail" ? words(v.mail) : undefined,
             webhook: v.how === "webhook" ? v.webhook.trim() : undefined,
             severity: v.severity,
             pick: v.pick.trim() || undefined,
@@ -207,11 +213,16 @@ function Form({ n, done }: { n?: Notice; done: (secret?: string) => void }) {
           </select>
         )}
       </Field>
-      <div className="sm:col-span-2">
-        {v.how === "mail"
-          ? text("mail", "Addresses", "separated by commas")
-          : text("webhook", "Address of the page", "such as https://desk.example.net/alarms")}
-      </div>
+      {v.how === "mail" ? (
+        <>
+          {text("people", "Users", "who get mail at their own addresses, of what they may see")}
+          {text("mail", "Other addresses", "separated by commas")}
+        </>
+      ) : (
+        <div className="sm:col-span-2">
+          {text("webhook", "Address of the page", "such as https://desk.example.net/alarms")}
+        </div>
+      )}
       <Field label="From severity" help="this and worse">
         {(id) => (
           <select

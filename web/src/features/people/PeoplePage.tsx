@@ -70,6 +70,7 @@ function columns(edit?: (u: User) => void): Column<User>[] {
       sort: (u) => u.only ?? "",
       cell: (u) => u.only || <span className="font-sans text-soft">everywhere</span>,
     },
+    { key: "mail", head: "Mail", mono: true, sort: (u) => u.mail ?? "", cell: (u) => u.mail },
     { key: "tokens", head: "Tokens", right: true, sort: (u) => u.tokens, cell: (u) => u.tokens },
     { key: "made", head: "Made", right: true, sort: (u) => u.created_at, cell: (u) => <Ago at={u.created_at} /> },
   ];
@@ -122,6 +123,7 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
   const [name, setName] = useState("");
   const [role, setRole] = useState(user?.role ?? "viewer");
   const [only, setOnly] = useState(user?.only ?? "");
+  const [mail, setMail] = useState(user?.mail ?? "");
   const [password, setPassword] = useState("");
   const [radius, setRadius] = useState(false);
   const roles = useRoles();
@@ -130,7 +132,7 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
   const error = make.error ?? put.error;
   const title = roles.data?.items.find((r) => r.name === role)?.title;
   const save = () => {
-    const body = { full_name: full, role, only };
+    const body = { full_name: full, role, only, mail: mail.trim() || undefined };
     if (user) put.mutate({ name: user.name, body }, { onSuccess: close });
     else make.mutate({ name, ...(radius ? { radius } : { password }), ...body }, { onSuccess: close });
   };
@@ -202,6 +204,19 @@ function UserDialog({ user, me, close }: { user: User | null; me: Person; close:
                 value={only}
                 maxLength={1000}
                 onChange={(e) => setOnly(e.target.value)}
+                className={`${inputClass} font-mono`}
+              />
+            )}
+          </Field>
+          <Field label="Mail" help="Notices go there that name the person. Empty: none">
+            {(id, d) => (
+              <input
+                id={id}
+                aria-describedby={d}
+                type="email"
+                value={mail}
+                maxLength={254}
+                onChange={(e) => setMail(e.target.value)}
                 className={`${inputClass} font-mono`}
               />
             )}

@@ -49,7 +49,7 @@ function useChange<T, R>(f: (arg: T) => Promise<R>) {
   return useMutation({ mutationFn: f, onSuccess: () => qc.invalidateQueries() });
 }
 
-type UserBody = { full_name: string; role: string; only?: string };
+type UserBody = { full_name: string; role: string; only?: string; mail?: string };
 
 const of = (name: string) => ({ params: { path: { name } } });
 
