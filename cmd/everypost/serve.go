@@ -26,6 +26,7 @@ import (
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/firmware"
+	"example.net/everypost/internal/service/logbook"
 )
 
 type serveOptions struct {
@@ -105,20 +106,25 @@ func fillFlags(flags *pflag.FlagSet, file string) error {
 	return errors.Join(errs...)
 }
 
-func logger(level string) (*slog.Logger, error) {
+// loggedLines is how many of the last lines that were logged are kept in memory.
+const loggedLines = 2000
+
+// logger writes to standard error, and into a book of the last lines.
+func logger(level string, book *logbook.Book) (*slog.Logger, error) {
 	var l slog.Level
 	if err := l.UnmarshalText([]byte(level)); err != nil {
 		return nil, fmt.Errorf("log level %q: there are debug, info, warn and error", level)
 	}
 	o := &slog.HandlerOptions{Level: l}
 	if term.IsTerminal(int(os.Stderr.Fd())) {
-		return slog.New(slog.NewTextHandler(os.Stderr, o)), nil
+		return slog.New(book.Keep(slog.NewTextHandler(os.Stderr, o))), nil
 	}
-	return slog.New(slog.NewJSONHandler(os.Stderr, o)), nil
+	return slog.New(book.Keep(slog.NewJSONHandler(os.Stderr, o))), nil
 }
 
 func serve(ctx context.Context, o serveOptions) (err error) {
-	log, err := logger(o.logLevel)
+	book := logbook.New(loggedLines)
+	log, err := logger(o.logLevel, book)
 	if err != nil {
 		return err
 	}
@@ -158,7 +164,7 @@ func serve(ctx context.Context, o serveOptions) (err error) {
 		return err
 	}
 	h := &http.Server{
-		Handler: server.New(ctx, svc, server.Options{Version: version, Log: log, Console: console.Files(), Secure: secure}),
+		Handler: server.New(ctx, svc, server.Options{Version: version, Log: log, Logbook: book, Console: console.Files(), Secure: secure}),
 		// No ReadTimeout: it would end a stream. Bodies have a time of their own.
 		ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelDebug),

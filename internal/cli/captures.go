@@ -277,22 +277,29 @@ func (a *app) fileCommand() *cobra.Command {
 func (a *app) supportCommand() *cobra.Command {
 	to := ""
 	cmd := &cobra.Command{
-		Use: "support DEVICE", Short: "Write all that is known of a device as one file (ZIP), without secrets", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
-		Long:    "Write all that is known of a device as one file for who made it: what it is, what it runs (without secrets), its alarms, events and tests.",
-		Example: "  everypost support th-sw-02\n  everypost support th-sw-02 --to case-4411.zip",
+		Use: "support [DEVICE]", Short: "Write all that is known of a device, or of the service, as one file (ZIP), without secrets", Args: cobra.MaximumNArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: `Write all that is known of a device as one file for who made it: what it is, what it runs (without secrets), its alarms, events and tests.
+Without a device it is of the service itself: what it logged last, its figures, how far it has which devices in hand, and what it is doing now.`,
+		Example: "  everypost support th-sw-02\n  everypost support th-sw-02 --to case-4411.zip\n  everypost support",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-			file, err := c.Support(ctx, args[0])
+			of, name := "the service", "everypost"
+			fetch := c.OwnSupport
+			if len(args) == 1 {
+				of, name = args[0], filepath.Base(args[0])
+				fetch = func(ctx context.Context) ([]byte, error) { return c.Support(ctx, args[0]) }
+			}
+			file, err := fetch(ctx)
 			if err != nil {
 				return err
 			}
 			where := to
 			if where == "" {
-				where = "support-" + filepath.Base(args[0]) + ".zip"
+				where = "support-" + name + ".zip"
 			}
 			if err := writeNew(where, file); err != nil {
 				return err
 			}
-			a.say("What is known of %s is in %s, %d octets.", args[0], where, len(file))
+			a.say("What is known of %s is in %s, %d octets.", of, where, len(file))
 			return nil
 		}),
 	}

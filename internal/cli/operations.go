@@ -50,57 +50,6 @@ func (a *app) tracerouteCommand() *cobra.Command {
 	return cmd
 }
 
-// onPortsCommand makes a command that has a device do something at ports of it.
-func (a *app) onPortsCommand(kind, short, disturbs string, example string, flags func(cmd *cobra.Command, args map[string]string)) *cobra.Command {
-	args := map[string]string{}
-	yes := false
-	cmd := &cobra.Command{
-		Use: kind + " PORT...", Short: short, Args: cobra.MinimumNArgs(1),
-		Long: short + ". " + disturbs + " Ports are written device:port, and are all of one device. What came back is kept; Ctrl-C cancels it on the device.", Example: example,
-		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
-			device := ""
-			var ports []string
-			for _, w := range words {
-				d, p, ok := strings.Cut(w, ":")
-				if !ok || p == "" || device != "" && d != device {
-					return usage("%q is not a port of one device with the others: write device:port, such as th-sw-02:1/1/7", w)
-				}
-				device, ports = d, append(ports, p)
-			}
-			if !yes {
-				if err := a.confirm(fmt.Sprintf("%s Type yes to go on: ", disturbs), "yes"); err != nil {
-					return err
-				}
-			}
-			return a.operate(ctx, c, device, kind, with(args, "ports", strings.Join(ports, ",")))
-		}),
-	}
-	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	if flags != nil {
-		flags(cmd, args)
-	}
-	return cmd
-}
-
-func (a *app) cableTestCommand() *cobra.Command {
-	return a.onPortsCommand("cable-test", "Measure the pairs of copper cables by what they reflect", "The links of the ports drop for some two seconds.",
-		"  everypost cable-test th-sw-02:1/1/3 th-sw-02:1/1/4", nil)
-}
-
-func (a *app) bounceCommand() *cobra.Command {
-	return a.onPortsCommand("bounce", "Take the link of ports down and up again", "What hangs on the ports is cut off for some seconds.", "  everypost bounce th-sw-02:1/1/7 --for 5",
-		func(cmd *cobra.Command, args map[string]string) {
-			argument(cmd, args, "for", "seconds for which they are down, 1 to 60 (else 3)")
-		})
-}
-
-func (a *app) powerCycleCommand() *cobra.Command {
-	return a.onPortsCommand("power-cycle", "Take power from ports and give it again", "What the ports feed is switched off and has to start again.", "  everypost power-cycle th-sw-02:1/1/1",
-		func(cmd *cobra.Command, args map[string]string) {
-			argument(cmd, args, "for", "seconds for which they have none, 1 to 60 (else 5)")
-		})
-}
-
 // goesCommand makes a command with which a device goes away: what hangs behind it is named, and its name is asked for.
 func (a *app) goesCommand(kind, short, long, until string) *cobra.Command {
 	yes := false
@@ -151,22 +100,6 @@ func (a *app) factoryResetCommand() *cobra.Command {
 	return a.goesCommand("factory-reset", "Have a device forget its configuration, and start as it left its maker",
 		"Have a device forget its configuration, its users and its host key. To have it back as it was, claim its serial number with --replaces and its own name: it asks this service what it is to be.",
 		"and loses all that it was set up to")
-}
-
-func (a *app) clearCountersCommand() *cobra.Command {
-	return a.onPortsCommand("clear-counters", "Count the octets, frames and errors of ports from nought again", "What the device counted at the ports is lost; the histories that are kept here are not.",
-		"  everypost clear-counters th-sw-02:1/1/25", nil)
-}
-
-func (a *app) reopenCommand() *cobra.Command {
-	return a.onPortsCommand("reopen", "Open ports again that a guard of the device shut", "What made the guard shut them may go on.", "  everypost reopen th-sw-02:1/1/9", nil)
-}
-
-func (a *app) loopbackCommand() *cobra.Command {
-	return a.onPortsCommand("loopback", "Send test frames round inside a port", "The port carries nothing else meanwhile, and is as before when the time is over.", "  everypost loopback th-sw-02:1/1/25 --for 5",
-		func(cmd *cobra.Command, args map[string]string) {
-			argument(cmd, args, "for", "seconds after which it ends by itself, 1 to 300 (else 10)")
-		})
 }
 
 func (a *app) locateCommand() *cobra.Command {
@@ -254,29 +187,48 @@ func argument(cmd *cobra.Command, args map[string]string, name, help string) {
 
 // operate has a device do something and shows what comes back until it is over. Who breaks it off cancels it.
 func (a *app) operate(ctx context.Context, c *client.Client, device, kind string, args map[string]string) error {
-	kinds, err := c.OperationKinds(ctx)
-	if err != nil {
-		return err
-	}
-	i := slices.IndexFunc(kinds.Items, func(k v1.OperationKind) bool { return k.Kind == kind })
-	if i < 0 {
-		return fmt.Errorf("the service knows no %s", kind)
-	}
-	o, err := c.StartOperation(ctx, device, v1.OperationRequest{Kind: kind, Args: args})
+	about, err := a.kindOf(ctx, c, kind)
 	if err != nil {
 		return err
 	}
 	shown := 0
-	widths := a.operationHead(kinds.Items[i].Columns)
-	for {
+	widths := a.operationHead(about.Columns)
+	o, err := a.follow(ctx, c, device, v1.OperationRequest{Kind: kind, Args: args}, func(o v1.Operation) {
 		if !a.isData() {
 			for _, l := range o.Lines[shown:] {
-				a.operationLine(kinds.Items[i].Columns, widths, l)
+				a.operationLine(about.Columns, widths, l)
 			}
 			shown = len(o.Lines)
 		}
-		if o.State != "running" {
-			break
+	})
+	if err != nil {
+		return err
+	}
+	return a.operationEnd(o)
+}
+
+// kindOf is what the service knows of an operation.
+func (a *app) kindOf(ctx context.Context, c *client.Client, kind string) (v1.OperationKind, error) {
+	kinds, err := c.OperationKinds(ctx)
+	if err != nil {
+		return v1.OperationKind{}, err
+	}
+	i := slices.IndexFunc(kinds.Items, func(k v1.OperationKind) bool { return k.Kind == kind })
+	if i < 0 {
+		return v1.OperationKind{}, fmt.Errorf("the service knows no %s", kind)
+	}
+	return kinds.Items[i], nil
+}
+
+// follow has a device do something, and shows what there is until it is over. Who breaks it off cancels it.
+func (a *app) follow(ctx context.Context, c *client.Client, device string, r v1.OperationRequest, show func(v1.Operation)) (v1.Operation, error) {
+	o, err := c.StartOperation(ctx, device, r)
+	if err != nil {
+		return o, err
+	}
+	for {
+		if show(o); o.State != "running" {
+			return o, nil
 		}
 		select {
 		case <-time.After(lookAtOperation):
@@ -284,15 +236,14 @@ func (a *app) operate(ctx context.Context, c *client.Client, device, kind string
 			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 			defer cancel()
 			if err := c.CancelOperation(last, o.Number); err != nil {
-				return err
+				return o, err
 			}
-			return fmt.Errorf("%s on %s was cancelled", o.Text, device)
+			return o, fmt.Errorf("%s on %s was cancelled", o.Text, device)
 		}
 		if o, err = c.Operation(ctx, o.Number); err != nil && ctx.Err() == nil {
-			return err
+			return o, err
 		}
 	}
-	return a.operationEnd(o)
 }
 
 func (a *app) operationHead(columns []v1.OperationColumn) []int {
@@ -320,18 +271,23 @@ func (a *app) operationLine(columns []v1.OperationColumn, widths []int, l v1.Ope
 	_, _ = fmt.Fprintln(a.out, strings.TrimRight(strings.Join(cells, "  "), " "))
 }
 
+// summary is what can be said of all lines of an operation together.
+func summary(o v1.Operation) string {
+	var parts []string
+	for _, f := range o.Summary {
+		parts = append(parts, strings.ToLower(f.Title)+" "+f.Value)
+	}
+	return strings.Join(parts, ", ")
+}
+
 // operationEnd tells what came of an operation.
 func (a *app) operationEnd(o v1.Operation) error {
 	if a.isData() {
 		if err := a.data(o); err != nil {
 			return err
 		}
-	} else if len(o.Summary) > 0 {
-		var parts []string
-		for _, f := range o.Summary {
-			parts = append(parts, strings.ToLower(f.Title)+" "+f.Value)
-		}
-		a.say("\n%s.", strings.Join(parts, ", "))
+	} else if came := summary(o); came != "" {
+		a.say("\n%s.", came)
 	}
 	if o.State != "done" {
 		return fmt.Errorf("%s on %s: %s", o.Text, o.Device, o.Why)
@@ -363,11 +319,7 @@ func (a *app) operationsCommand() *cobra.Command {
 			for i, o := range list.Items {
 				came := o.Why
 				if came == "" {
-					var parts []string
-					for _, f := range o.Summary {
-						parts = append(parts, strings.ToLower(f.Title)+" "+f.Value)
-					}
-					came = strings.Join(parts, ", ")
+					came = summary(o)
 				}
 				rows[i] = []string{strconv.FormatInt(o.Number, 10), o.StartedAt.Local().Format("2006-01-02 15:04:05"), o.Device, o.Text, o.By, o.State, came}
 			}

@@ -95,6 +95,8 @@ type Service struct {
 	Policies   *policies.Service
 	Promises   *promises.Service
 	Authority  *authority.Service
+	StartedAt  time.Time
+	dir        string
 	lock       *os.File
 }
 
@@ -107,7 +109,7 @@ func Open(ctx context.Context, o Options) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{lock: lock}
+	s := &Service{lock: lock, dir: o.Dir, StartedAt: time.Now().UTC()}
 	if err := s.start(ctx, o); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}

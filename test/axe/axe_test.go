@@ -72,6 +72,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"roles":         {visit("/people?tab=roles&role=technician"), browser.Shows("What the rules come to")},
 		"a new role":    {visit("/people?tab=roles&role=technician"), browser.Press("Make one like it"), browser.Shows("Another rule")},
 		"audit":         {visit("/people?tab=audit"), browser.Shows("sign-in")},
+		"the service":   {visit("/people?tab=service"), browser.Shows("Running since")},
 		"own":           {visit("/own"), browser.Shows("Your password")},
 		"expected":      {visit("/expected"), browser.Shows("No device is expected")},
 		"vlans":         {visit("/vlans?vlan=40"), browser.Shows("Its ports"), browser.Press("Carry it from here to there…"), browser.Shows("Show what it takes")},

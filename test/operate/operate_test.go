@@ -233,12 +233,38 @@ func TestTestsByCommand(t *testing.T) {
 	no := c.Run("no\n", "reboot", "th-sw-02")
 	assert.Equal(t, 3, no.Code)
 	assert.Contains(t, no.Err, "nothing was done")
-	assert.Equal(t, 2, c.Run("", "bounce", "th-sw-02:1/1/7", "th-sw-01:1/1/7", "--yes").Code, "ports of two devices")
+	assert.Equal(t, 2, c.Run("", "bounce", "th-sw-02").Code, "no port")
+	assert.Equal(t, 2, c.Run("", "bounce", "th-sw-02:1/1/7", "--where", "name = th-sw-02").Code, "named and picked")
 	assert.Equal(t, 2, c.Run("", "operation", "x").Code)
 	assert.Contains(t, c.Good("operations", "th-sw-01").Out, "ping to th-sw-02, count 2")
 	assert.Contains(t, c.Good("operation", "1").Out, "ping to th-sw-02, count 2 on th-sw-01, by ada")
 	assert.Contains(t, c.Good("operation", "1", "-o", "json").Out, `"state": "done"`)
 	assert.Equal(t, 3, c.Run("", "operation", "cancel", "1").Code, "it is over")
+}
+
+func TestFirstAidOnASelection(t *testing.T) {
+	t.Parallel()
+	r := rig.Start(t, rig.World(t))
+	c := rig.SignedIn(t, r)
+	no := c.Run("no\n", "bounce", "--where", "port = 1/1/17 and kind = switch")
+	assert.Equal(t, 3, no.Code)
+	assert.Regexp(t, `It is done at 2 ports of 2 devices\. There now: .*Camera|There now: 02:`, no.Err)
+	done := c.Good("clear-counters", "--where", "port = 1/1/17 and kind = switch", "--yes")
+	assert.Regexp(t, `th-sw-01 +1/1/17 +counts from nought`, done.Out)
+	assert.Regexp(t, `th-sw-02 +1/1/17 +counts from nought`, done.Out)
+	part := c.Run("", "power-cycle", "th-sw-02:1/1/17", "th-sw-01:9/9/9", "--yes", "--for", "1")
+	assert.Equal(t, 1, part.Code)
+	assert.Contains(t, part.Err, "th-sw-01: it was not done: ")
+	assert.Contains(t, part.Err, "1 of 2 devices did not do it")
+	assert.Contains(t, part.Out, "th-sw-02")
+	assert.Equal(t, 3, c.Run("", "bounce", "--where", "name = nobody", "--yes").Code)
+	assert.Equal(t, 3, c.Run("", "bounce", "--where", "nme = nobody", "--yes").Code)
+
+	b := rig.OpenConsole(t, r)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/ports?sel=th-sw-01:1%2F1%2F17,th-sw-02:1%2F1%2F17"), browser.Press("First aid"), browser.Shows("2 ports of 2 devices"),
+		browser.Choose("Do", "clear-counters"), browser.Press("Clear counters"),
+		browser.Until(`document.querySelector("[role=dialog]")?.innerText.match(/done/g)?.length === 2`), browser.Press("Close")))
 }
 
 func TestTestsByConsole(t *testing.T) {

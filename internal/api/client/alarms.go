@@ -51,3 +51,13 @@ func (c *Client) HandOver(ctx context.Context, number int64) ([]byte, error) {
 func (c *Client) Support(ctx context.Context, device string) ([]byte, error) {
 	return c.raw(ctx, "/devices/"+url.PathEscape(device)+"/support")
 }
+
+// Service tells how the service itself fares, and what it logged last.
+func (c *Client) Service(ctx context.Context) (out v1.ServiceState, err error) {
+	return out, c.call(ctx, http.MethodGet, "/service", nil, &out)
+}
+
+// OwnSupport fetches all that is known of the service itself as one file (ZIP).
+func (c *Client) OwnSupport(ctx context.Context) ([]byte, error) {
+	return c.raw(ctx, "/service/support")
+}

@@ -1,8 +1,6 @@
 package server
 
 import (
-	"archive/zip"
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -229,37 +227,19 @@ func (s *server) support(ctx context.Context, name string) ([]byte, error) {
 			events = append(events, event{e.At, eventText(e)})
 		}
 	}
-	var out bytes.Buffer
-	z := zip.NewWriter(&out)
-	add := func(file string, content []byte) error {
-		w, err := z.CreateHeader(&zip.FileHeader{Name: "support-" + name + "/" + file, Method: zip.Deflate, Modified: time.Now().UTC()})
-		if err == nil {
-			_, err = w.Write(content)
-		}
-		return err
-	}
+	files := map[string][]byte{}
 	for file, v := range map[string]any{"device.json": device.Body, "alarms.json": alarms, "tests.json": operations, "events.json": events,
 		"service.json": map[string]any{"version": s.opts.Version, "written_at": time.Now().UTC(), "written_by": person(ctx).Name}} {
-		b, err := json.MarshalIndent(v, "", "  ")
-		if err == nil {
-			err = add(file, b)
-		}
-		if err != nil {
+		if files[file], err = json.MarshalIndent(v, "", "  "); err != nil {
 			return nil, err
 		}
 	}
 	snap, err := s.Store.LastSnapshot(ctx, name)
 	switch {
 	case err == nil:
-		err = add("configuration.xml", snap.Document)
-	case errors.Is(err, store.ErrNotFound):
-		err = nil
-	}
-	if err != nil {
+		files["configuration.xml"] = snap.Document
+	case !errors.Is(err, store.ErrNotFound):
 		return nil, err
 	}
-	if err := z.Close(); err != nil {
-		return nil, err
-	}
-	return out.Bytes(), nil
+	return zipped("support-"+name, files)
 }

@@ -31,11 +31,11 @@ func (s *server) plain(e *echo.Echo) {
 		}
 		return c.String(http.StatusOK, "ok\n")
 	})
-	registry := prometheus.NewRegistry()
-	registry.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+	s.figures = prometheus.NewRegistry()
+	s.figures.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
 		fleetCollector{s.Fleet, prometheus.NewDesc("everypost_devices", "Devices by how far the service has them in hand.", []string{"reach"}, nil)})
 	// The server compresses all answers: twice would be once too often.
-	metrics := promhttp.HandlerFor(registry, promhttp.HandlerOpts{EnableOpenMetrics: true, DisableCompression: true})
+	metrics := promhttp.HandlerFor(s.figures, promhttp.HandlerOpts{EnableOpenMetrics: true, DisableCompression: true})
 	e.GET("/metrics", func(c *echo.Context) error {
 		p, err := s.identify(c.Request())
 		if err != nil {

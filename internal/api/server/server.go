@@ -13,16 +13,19 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus"
 
 	"example.net/everypost/internal/service"
+	"example.net/everypost/internal/service/logbook"
 )
 
 // Options of the server.
 type Options struct {
 	Version string
 	Log     *slog.Logger
-	Console fs.FS // the built console; nil serves none
-	Secure  bool  // whether browsers come over TLS
+	Logbook *logbook.Book // the last lines of the log; nil keeps none
+	Console fs.FS         // the built console; nil serves none
+	Secure  bool          // whether browsers come over TLS
 }
 
 const (
@@ -41,6 +44,7 @@ type server struct {
 	opts    Options
 	closing context.Context
 	writes  *writes
+	figures *prometheus.Registry // of the service itself
 }
 
 // New returns the handler of everything. Streams end when closing does.
@@ -114,6 +118,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.alarmRoutes(api)
 	s.alarmRuleRoutes(api)
 	s.handOverRoutes(api)
+	s.houseRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

@@ -233,7 +233,7 @@ func init() {
 		reflect.TypeFor[v1.Fault](), reflect.TypeFor[v1.Count](), reflect.TypeFor[v1.MetricInfo](), reflect.TypeFor[v1.Setting](), reflect.TypeFor[v1.Column](), reflect.TypeFor[v1.SettingKind](),
 		reflect.TypeFor[v1.ReadySettings](), reflect.TypeFor[v1.ReadyRow](), reflect.TypeFor[v1.Notice](), reflect.TypeFor[v1.NoticeRequest](), reflect.TypeFor[v1.NoticeAnswer](), reflect.TypeFor[v1.Delivery](),
 		reflect.TypeFor[v1.MailServer](), reflect.TypeFor[v1.AlarmRule](), reflect.TypeFor[v1.AlarmRuleRequest](), reflect.TypeFor[v1.AlarmRuleTrial](), reflect.TypeFor[v1.MailServerRequest](), reflect.TypeFor[v1.OperationKind](), reflect.TypeFor[v1.OperationParam](), reflect.TypeFor[v1.OperationColumn](), reflect.TypeFor[v1.OperationLine](), reflect.TypeFor[v1.Frame](), reflect.TypeFor[v1.Frames](), reflect.TypeFor[v1.DeviceFile](),
-		reflect.TypeFor[v1.OperationFact](), reflect.TypeFor[v1.BackupRule](), reflect.TypeFor[v1.Image](), reflect.TypeFor[v1.BaselineEntry](), reflect.TypeFor[v1.JobKind](), reflect.TypeFor[v1.JobParam](), reflect.TypeFor[v1.JobWhen](), reflect.TypeFor[v1.Job](), reflect.TypeFor[v1.JobRun](), reflect.TypeFor[v1.Reset](), reflect.TypeFor[v1.Beat](),
+		reflect.TypeFor[v1.OperationFact](), reflect.TypeFor[v1.BackupRule](), reflect.TypeFor[v1.Image](), reflect.TypeFor[v1.BaselineEntry](), reflect.TypeFor[v1.JobKind](), reflect.TypeFor[v1.JobParam](), reflect.TypeFor[v1.JobWhen](), reflect.TypeFor[v1.Job](), reflect.TypeFor[v1.JobRun](), reflect.TypeFor[v1.Reset](), reflect.TypeFor[v1.Beat](), reflect.TypeFor[v1.ServiceState](), reflect.TypeFor[v1.ServiceLogLine](),
 	} {
 		parts[t] = true
 	}

@@ -277,12 +277,12 @@ func TestNoticesThatCannotBe(t *testing.T) {
 	b := open(t)
 	for says, n := range map[string]store.Notice{
 		"either users and addresses of mail or a webhook": {Name: "a", Severity: "minor"},
-		"is no address of mail":                 {Name: "a", Severity: "minor", Mail: []string{"ada\r\nBcc: eve@example.net"}},
-		"is no address of a page":               {Name: "a", Severity: "minor", Webhook: "file:///etc/passwd"},
-		`there is no severity "bad"`:            {Name: "a", Severity: "bad", Mail: []string{"ada@lantern.example"}},
-		"hours: ":                               {Name: "a", Severity: "minor", Mail: []string{"ada@lantern.example"}, Hours: "always"},
-		"is not a time zone":                    {Name: "a", Severity: "minor", Mail: []string{"ada@lantern.example"}, Zone: "Local"},
-		"0 to 1440 minutes":                     {Name: "a", Severity: "minor", Mail: []string{"ada@lantern.example"}, After: 1441},
+		"is no address of mail":                           {Name: "a", Severity: "minor", Mail: []string{"ada\r\nBcc: eve@example.net"}},
+		"is no address of a page":                         {Name: "a", Severity: "minor", Webhook: "file:///etc/passwd"},
+		`there is no severity "bad"`:                      {Name: "a", Severity: "bad", Mail: []string{"ada@lantern.example"}},
+		"hours: ":                                         {Name: "a", Severity: "minor", Mail: []string{"ada@lantern.example"}, Hours: "always"},
+		"is not a time zone":                              {Name: "a", Severity: "minor", Mail: []string{"ada@lantern.example"}, Zone: "Local"},
+		"0 to 1440 minutes":                               {Name: "a", Severity: "minor", Mail: []string{"ada@lantern.example"}, After: 1441},
 	} {
 		_, err := b.Put(t.Context(), n)
 		require.ErrorIs(t, err, notify.ErrInvalid, says)

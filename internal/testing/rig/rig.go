@@ -24,6 +24,7 @@ import (
 	"example.net/everypost/internal/service/access"
 	"example.net/everypost/internal/service/firmware"
 	"example.net/everypost/internal/service/fleet"
+	"example.net/everypost/internal/service/logbook"
 	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/testing/emptydb"
@@ -95,7 +96,8 @@ func (r *Rig) Furnish(t testing.TB) {
 // Open starts the service.
 func (r *Rig) Open(t testing.TB) {
 	t.Helper()
-	log := slog.New(slog.NewTextHandler(io.Discard, nil))
+	book := logbook.New(500)
+	log := slog.New(book.Keep(slog.NewTextHandler(io.Discard, nil)))
 	ctx, cancel := context.WithCancel(context.Background())
 	timing, keepEvery := quick, 500*time.Millisecond
 	if r.OwnPace {
@@ -106,7 +108,7 @@ func (r *Rig) Open(t testing.TB) {
 		JobsEvery: 50 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond, Address: 200 * time.Millisecond}, FirmwareFolder: r.Folder, FirmwareFrom: r.From, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
 	require.NoError(t, err)
 	r.Service, r.stop = svc, cancel
-	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Console: console.Files()}))
+	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Logbook: book, Console: console.Files()}))
 	r.Base = r.Server.URL
 	if r.Doors != nil {
 		r.Doors.open(t, ctx, r)

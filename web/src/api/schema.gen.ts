@@ -2685,6 +2685,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the service itself fares, and what it logged last
+         * @description Needs the right to administer people.
+         */
+        get: operations["get-service"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service/support": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All that is known of the service itself as one file (ZIP), without secrets, for who made it
+         * @description Needs the right to administer people.
+         */
+        get: operations["get-service-support"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -7519,6 +7559,48 @@ export interface components {
             /** @description default, template/NAME, site/NAME or device */
             layer: string;
             value: string;
+        };
+        ServiceLogLine: {
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            level: "DEBUG" | "INFO" | "WARN" | "ERROR";
+            text: string;
+        };
+        ServiceState: {
+            /** @description How many, by how far the service has them in hand */
+            devices: {
+                [key: string]: number;
+            };
+            /**
+             * Format: double
+             * @description How much of that disk is used, in parts of 1
+             */
+            disk_used: number;
+            /**
+             * Format: int64
+             * @description All that it keeps in its data folder
+             */
+            kept_octets: number;
+            /** @description What it logged last, the newest first: warnings and errors */
+            log: components["schemas"]["ServiceLogLine"][];
+            /**
+             * Format: int64
+             * @description That it took from the operating system
+             */
+            memory_octets: number;
+            /** @description Operating system and processor */
+            platform: string;
+            /**
+             * Format: int64
+             * @description That it may use
+             */
+            processors: number;
+            /** Format: date-time */
+            started_at: string;
+            /** Format: int64 */
+            users: number;
+            version: string;
         };
         Session: {
             /** @description From where it was made */
@@ -13237,6 +13319,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Reading"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceState"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-service-support": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

@@ -9,6 +9,7 @@ import { Ago, many } from "../../ui/time";
 import { AuditLog } from "./AuditLog";
 import { useMakeUser, usePutUser, useRemoveUser, useResetPassword, useRoles, useUsers } from "./queries";
 import { Roles } from "./Roles";
+import { ServiceState } from "./ServiceState";
 import { Terminals } from "./Terminals";
 import { Tokens } from "./Tokens";
 
@@ -19,6 +20,7 @@ export function PeoplePage({ me }: { me: Person }) {
     ...(allowed(me, "see", "people") ? ([["roles", "Roles", <Roles key="r" me={me} />]] as const) : []),
     ...(allowed(me, "see", "terminals") ? ([["terminals", "Terminals", <Terminals key="t" />]] as const) : []),
     ...(allowed(me, "see", "audit") ? ([["audit", "Audit log", <AuditLog key="a" />]] as const) : []),
+    ...(allowed(me, "administer", "people") ? ([["service", "The service", <ServiceState key="s" />]] as const) : []),
   ];
   const [tab, setTab] = useView("tab", tabs[0]?.[0] ?? "");
   if (tabs.length === 0)

@@ -1,12 +1,16 @@
 import { X } from "lucide-react";
+import { Suspense, useState } from "react";
 import { Link } from "react-router";
 import type { Person, Port } from "../../api/client";
 import { Button, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
+import { late } from "../../ui/late";
 import { Ago, many } from "../../ui/time";
 import { BundleDialog } from "../settings/BundleDialog";
 import { SettingsForm } from "../settings/SettingsForm";
 import { poeText, rate, speedText, vlanText } from "./columns";
+
+const FirstAid = late(() => import("../operations/FirstAid").then((m) => ({ default: m.FirstAid })));
 
 /** Particulars of the picked ports, and the form that puts settings for them into a draft. */
 export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; onClose: () => void }) {
@@ -43,10 +47,23 @@ export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; o
   );
 }
 
-/** First aid: what can be done now at ports of one device. */
+/** First aid: what can be done now at ports. */
 function Mend({ ports }: { ports: Port[] }) {
   const device = ports[0]?.device ?? "";
-  if (ports.some((p) => p.device !== device)) return null;
+  const [open, setOpen] = useState(false);
+  if (ports.some((p) => p.device !== device))
+    return (
+      <div className="mt-2 border-t border-rule pt-1.5">
+        <Button className="!h-6" onClick={() => setOpen(true)}>
+          First aid…
+        </Button>
+        {open && (
+          <Suspense>
+            <FirstAid ports={ports} close={() => setOpen(false)} />
+          </Suspense>
+        )}
+      </div>
+    );
   const sel = encodeURIComponent(ports.map((p) => p.port).join(","));
   const to = (ask: string) => `/devices/${device}?sel=${sel}&tab=tests&ask=${ask}`;
   return (
