@@ -122,22 +122,28 @@ func (a *app) locateCommand() *cobra.Command {
 
 func (a *app) throughputCommand() *cobra.Command {
 	args := map[string]string{}
-	yes := false
+	yes, both := false, false
 	cmd := &cobra.Command{
 		Use: "throughput DEVICE TO", Short: "Measure what goes through from a device to another: rate, delay, loss", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
 		Long:    "Have a device send as much as goes through to another one for some seconds, and measure rate, delay and loss. It fills the links on the way.",
-		Example: "  everypost throughput th-sw-02 hh-edge-01\n  everypost throughput th-sw-02 th-sw-01 --for 20 --most 500",
+		Example: "  everypost throughput th-sw-02 hh-edge-01\n  everypost throughput th-sw-02 th-sw-01 --for 20 --most 500\n  everypost throughput th-sw-02 th-sw-01 --both-ways",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
 			if !yes {
 				if err := a.confirm(fmt.Sprintf("The links from %s to %s are filled meanwhile: what else goes there is slowed down. Type yes to go on: ", words[0], words[1]), "yes"); err != nil {
 					return err
 				}
 			}
-			return a.operate(ctx, c, words[0], "throughput", with(args, "to", words[1]))
+			err := a.operate(ctx, c, words[0], "throughput", with(args, "to", words[1]))
+			if err != nil || !both {
+				return err
+			}
+			a.say("And back, from %s to %s:", words[1], words[0])
+			return a.operate(ctx, c, words[1], "throughput", with(args, "to", words[0]))
 		}),
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	argument(cmd, args, "for", "seconds for which it sends, 1 to 60 (else 5)")
+	cmd.Flags().BoolVar(&both, "both-ways", false, "measure the way back after it; TO is then the name of a device")
 	argument(cmd, args, "most", "Mbit/s that it sends at most (else all that goes through)")
 	return cmd
 }

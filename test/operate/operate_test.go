@@ -364,7 +364,8 @@ func TestMoreFirstAid(t *testing.T) {
 	require.Eventually(t, here, rig.WaitLong, rig.WaitStep)
 	assert.Contains(t, c.Run("", "wake", "02:00:00:00:00:99").Err, "nobody of that address")
 
-	out := c.Good("throughput", "th-sw-02", "th-sw-01", "--for", "2", "--yes")
+	out := c.Good("throughput", "th-sw-02", "th-sw-01", "--for", "2", "--yes", "--both-ways")
+	assert.Contains(t, out.Err, "And back, from th-sw-01 to th-sw-02:")
 	assert.Regexp(t, `(?m)^2 +[89]\d{3}\.\d +\d`, out.Out)
 	assert.Contains(t, out.Err, "mean rate")
 	back := c.Good("loopback", "th-sw-02:1/1/26", "--for", "1", "--yes")

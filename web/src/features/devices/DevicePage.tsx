@@ -12,6 +12,7 @@ import { late } from "../../ui/late";
 import { Table } from "../../ui/table";
 import { Ago } from "../../ui/time";
 import { useAlarms } from "../alarms/queries";
+import { Day } from "../history/Day";
 import { portColumns } from "../ports/columns";
 import { PortPanel } from "../ports/PortPanel";
 import { usePicked } from "../ports/selection";
@@ -109,6 +110,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
       {allowed(me, "see", "alarms") && <DeviceAlarms device={d.name} />}
       <Governance d={d} />
       <Panel>
+        {allowed(me, "see", "alarms") && <Day device={d.name} />}
         <Face d={d} picked={picked} />
       </Panel>
       {chosen.length > 0 && <PortPanel ports={chosen} me={me} onClose={picked.clear} />}

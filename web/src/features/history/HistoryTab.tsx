@@ -5,9 +5,9 @@ import { useView } from "../../app/view";
 import { Chart, type Line, type Mark, maxLines } from "../../ui/chart";
 import { Empty, Failure, Panel } from "../../ui/controls";
 import { changeWord } from "../../ui/health";
-import { Strip } from "../../ui/strip";
+import { Day } from "./Day";
 import { Live } from "./Live";
-import { beginOf, type Part, useHistory, useStrips } from "./queries";
+import { beginOf, type Part, useHistory } from "./queries";
 import { RangeBar, useRange } from "./range";
 import { Volumes } from "./Volumes";
 
@@ -128,9 +128,7 @@ export default function HistoryTab({ d, chosen }: { d: DeviceDetail; chosen: str
           {live !== "1" && <RangeBar range={range} />}
         </span>
       </div>
-      {(part === "device" || of.length === 1) && maySeeAlarms && (
-        <Day device={d.name} port={part === "port" ? (of[0] ?? "") : ""} />
-      )}
+      {part === "port" && of[0] && of.length === 1 && maySeeAlarms && <Day device={d.name} port={of[0]} />}
       {live === "1" && (part === "device" || part === "port") && d.reach === "connected" ? (
         <Live d={d} ports={of} />
       ) : history.isError ? (
@@ -142,22 +140,6 @@ export default function HistoryTab({ d, chosen }: { d: DeviceDetail; chosen: str
       )}
       {part === "port" && of[0] && of.length === 1 && <Volumes device={d.name} port={of[0]} />}
     </Panel>
-  );
-}
-
-/** The last 24 hours of a device, or of one of its ports, by the alarms on it. */
-function Day({ device, port }: { device: string; port: string }) {
-  const strips = useStrips(port ? "port" : "device", `name = ${device}`);
-  if (!strips.data) return null;
-  const name = port ? `${device}:${port}` : device;
-  const own = strips.data.items.find((x) => x.name === name);
-  const steps = own?.steps ?? (port ? Array<string>(96).fill("") : undefined);
-  if (!steps) return null;
-  return (
-    <div className="flex items-center gap-3 border-b border-rule px-3 py-1.5 text-sm text-soft">
-      <span className="shrink-0">Out of order in the last 24 hours</span>
-      <Strip of={name} from={strips.data.from} step={strips.data.step_s} steps={steps} />
-    </div>
   );
 }
 

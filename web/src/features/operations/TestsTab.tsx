@@ -1,6 +1,8 @@
 import { type FormEvent, Suspense, useId, useState } from "react";
+import { Link } from "react-router";
 import { toast } from "sonner";
 import type { DeviceDetail, Operation, OperationKind, Port } from "../../api/client";
+import { useDevice } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Button, Empty, Failure, Field, inputClass, Modal, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
@@ -305,6 +307,7 @@ function Result({ number, kinds, mayTest }: { number: number; kinds: OperationKi
           ))}
         </dl>
       )}
+      {o.kind === "throughput" && o.state === "done" && mayTest && o.args.to && <Back from={o.args.to} to={o.device} />}
       {kind.captures && o.state !== "running" && mayTest && (
         <Suspense fallback={<p className="mt-2 text-soft">Reading the frames…</p>}>
           <Frames key={o.number} number={o.number} />
@@ -348,6 +351,19 @@ function Result({ number, kinds, mayTest }: { number: number; kinds: OperationKi
         </ScrollRegion>
       )}
     </section>
+  );
+}
+
+/** The way to where the same is measured the other way round, if that is a device. */
+function Back({ from, to }: { from: string; to: string }) {
+  const there = useDevice(from);
+  if (!there.data) return null;
+  return (
+    <p className="mt-1 text-sm">
+      <Link to={`/devices/${encodeURIComponent(from)}?tab=tests&ask=throughput&to=${encodeURIComponent(to)}`}>
+        Measure the way back, from {from}
+      </Link>
+    </p>
   );
 }
 
