@@ -32,6 +32,7 @@ type compiled struct {
 	storage  storage
 	firewall firewall
 	routed   routingConfig
+	wireless wirelessConfig
 	manage   managed
 	telling  telling
 	asking   asking
@@ -104,6 +105,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileStorage(tree)
 	c.compileFirewall(tree)
 	c.compileRouting(tree)
+	c.compileWireless(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)
 	c.compileAsking(tree)

@@ -182,6 +182,7 @@ func validate(tree *xmlnode.Node) error {
 	validateSwitching(tree, vlans, fault)
 	validateFirewall(tree, fault)
 	validateRouting(tree, vlans, fault)
+	validateWireless(tree, vlans, fault)
 	return errors.Join(errs...)
 }
 

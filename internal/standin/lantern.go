@@ -138,7 +138,7 @@ func (y *yard) plug(sw string, groups ...stations) {
 			if g.rate == 0 { // prepared, and nothing plugged in
 				continue
 			}
-			y.station(g, p.Name, d, i+1, "", 0)
+			y.station(g, p.Name, d, i+1, nil)
 		}
 	}
 }
@@ -149,24 +149,25 @@ func (y *yard) wireless(ap string, office, crew, passengers int) {
 	for n, count := range []int{office, crew, passengers} {
 		for i := range count {
 			g := stations{kind: []string{"laptop", "handheld", "guest"}[n], rate: []int{700_000, 60_000, 350_000}[n]}
-			y.station(g, []string{"radio1", "radio1", "radio0"}[(i+n)%3], d, i+1, networks[n].ssid, networks[n].vlan)
+			y.station(g, []string{"radio1", "radio1", "radio0"}[(i+n)%3], d, i+1, &offers[n])
 		}
 	}
 }
 
 var systems = []string{"Petrel 12", "Petrel 11", "Shearwater 7", "Kittiwake 3.1", ""}
 
-func (y *yard) station(g stations, port string, d *DeviceSpec, n int, ssid string, vlan int) {
+func (y *yard) station(g stations, port string, d *DeviceSpec, n int, air *offer) {
 	y.macs++
-	if vlan == 0 {
-		vlan = g.vlan
+	vlan, ssid, credential := g.vlan, "", ""
+	if air != nil {
+		vlan, ssid, credential = air.vlan, air.ssid, air.credential
 	}
 	oui := map[string]string{"phone": "02:a1:10", "camera": "02:a1:20", "desk": "02:a1:30", "gate": "02:a1:40", "laptop": "02:a1:30", "handheld": "02:a1:50", "guest": "02:a1:60"}[g.kind]
 	if oui == "" {
 		oui = "02:a1:70"
 	}
 	h := HostSpec{Name: fmt.Sprintf("%s-%s-%d", g.kind, strings.TrimPrefix(d.Name, y.code+"-"), n), MAC: fmt.Sprintf("%s:%02x:%02x:%02x", oui, (y.net+y.macs>>16)&0xff, y.macs>>8&0xff, y.macs&0xff),
-		At: d.Name + ":" + port, DrawMilliW: g.draw, Class: g.class, RateBps: g.rate + g.rate*(y.macs%7)/10, SSID: ssid, VLAN: vlan,
+		At: d.Name + ":" + port, DrawMilliW: g.draw, Class: g.class, RateBps: g.rate + g.rate*(y.macs%7)/10, SSID: ssid, Credential: credential,
 		IP: fmt.Sprintf("10.%d.%d.%d", y.net, vlan, 20+y.macs%220)}
 	if g.kind != "camera" && g.kind != "gate" && g.kind != "phone" {
 		h.System = systems[y.macs%len(systems)]
@@ -309,12 +310,12 @@ func (y *yard) storage(d *DeviceSpec) {
 	for i, name := range []string{"booking", "booking", "payroll", "cameras"} {
 		p := d.port("1/1/" + strconv.Itoa(i+1))
 		p.Untagged, p.Description, p.Disabled = 20, fmt.Sprintf("Host %s %d", name, i+1), false
-		y.station(stations{kind: "host-" + name, vlan: 20, rate: 30_000_000}, p.Name, d, i+1, "", 0)
+		y.station(stations{kind: "host-" + name, vlan: 20, rate: 30_000_000}, p.Name, d, i+1, nil)
 	}
 	for i := range 2 {
 		p := d.port("1/1/" + strconv.Itoa(13+i))
 		p.Untagged, p.Description, p.Disabled = 20, fmt.Sprintf("Array %d, port %s", i+1, side), false
-		y.station(stations{kind: "array", vlan: 20, rate: 90_000_000}, p.Name, d, i+1, "", 0)
+		y.station(stations{kind: "array", vlan: 20, rate: 90_000_000}, p.Name, d, i+1, nil)
 	}
 	fabric := "side-" + side
 	d.Zones = []ZoneSpec{

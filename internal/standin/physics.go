@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 )
 
@@ -12,6 +11,7 @@ import (
 // have a link, what power is delivered, which devices can be reached. It is called with the lock held after any change.
 func (w *World) settle() {
 	now := w.clock.now()
+	w.tellTime(now)
 	w.settlePower(now)
 	w.settleLinks(now)
 	w.gatherBridges()
@@ -180,7 +180,7 @@ func (w *World) links() map[endpoint]bool {
 	}
 	for name, d := range w.devices {
 		for _, p := range d.spec.Ports { // the radio of an access point is up whether or not anybody listens
-			if at := (endpoint{name, p.Name}); d.spec.Role == "access-point" && strings.HasPrefix(p.Name, "radio") && ready(at) {
+			if at := (endpoint{name, p.Name}); d.spec.Role == "access-point" && isRadio(p.Name) && ready(at) {
 				up[at] = true
 			}
 		}

@@ -226,8 +226,8 @@ type HostSpec struct {
 	DrawMilliW    int // of PoE, 0: it runs on mains
 	Class         int
 	RateBps       int    // what it sends and receives on average
-	SSID          string // of the wireless network that it joined, "" for a wired one
-	VLAN          int    // of that network
+	SSID          string // of the wireless network that it looks for, "" for a wired one
+	Credential    string // what it knows to join that: a passphrase, or by what a RADIUS server knows it
 	IP, System    string // its address, and its operating system where that shows
 }
 
@@ -446,6 +446,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	}
 	if s.Role == "edge" && s.ManagementIP != "" {
 		out.Add(s.gatewayNodes())
+	}
+	if s.Role == "access-point" && s.ManagementIP != "" {
+		out.Add(s.wirelessNodes())
 	}
 	if s.Firewall != nil {
 		out.Add(s.Firewall.tree())

@@ -186,7 +186,7 @@ func (w *World) onTime(now time.Time) {
 	}
 	w.minute = minute
 	for _, d := range w.devices {
-		if len(d.cfg.schedules) > 0 {
+		if len(d.cfg.schedules) > 0 || d.cfg.wireless.timed {
 			w.settle()
 			return
 		}

@@ -38,6 +38,7 @@ var namespaces = map[string]string{
 	"ep-mg":    "urn:everypost:yang:ep-management",
 	"ep-fw":    "urn:everypost:yang:ep-firewall",
 	"ep-rt":    "urn:everypost:yang:ep-routing",
+	"ep-wl":    "urn:everypost:yang:ep-wireless",
 	"oc-acl":   "http://openconfig.net/yang/acl",
 	"ep-wan":   "urn:everypost:yang:ep-wan",
 	"ep-radio": "urn:everypost:yang:ep-radio-link",
@@ -256,6 +257,32 @@ ep-rt:routing/static-route[name]/purpose string
 ep-rt:routing/static-route[name]/prefix prefix
 ep-rt:routing/static-route[name]/via address
 ep-rt:routing/static-route[name]/distance 1..255 =1
+ep-wl:wireless/country country
+ep-wl:wireless/radio[name]/name string
+ep-wl:wireless/radio[name]/band band
+ep-wl:wireless/radio[name]/channel 1..233
+ep-wl:wireless/radio[name]/channel-width channel-width
+ep-wl:wireless/radio[name]/transmit-power 1..36
+ep-wl:wireless/network[name]/name string
+ep-wl:wireless/network[name]/purpose string
+ep-wl:wireless/network[name]/ssid ssid
+ep-wl:wireless/network[name]/enabled boolean =true
+ep-wl:wireless/network[name]/hidden boolean =false
+ep-wl:wireless/network[name]/bands/band* band
+ep-wl:wireless/network[name]/hours hours
+ep-wl:wireless/network[name]/security wireless-security =wpa2-wpa3-personal
+ep-wl:wireless/network[name]/passphrase passphrase
+ep-wl:wireless/network[name]/radius/servers/server* address
+ep-wl:wireless/network[name]/radius/secret string
+ep-wl:wireless/network[name]/vlan vlan
+ep-wl:wireless/network[name]/isolation boolean =false
+ep-wl:wireless/network[name]/station-rate 64..100000000
+ep-wl:wireless/passphrase[name]/name string
+ep-wl:wireless/passphrase[name]/purpose string
+ep-wl:wireless/passphrase[name]/network string
+ep-wl:wireless/passphrase[name]/passphrase passphrase
+ep-wl:wireless/passphrase[name]/vlan vlan
+ep-wl:wireless/passphrase[name]/until date
 ep-mg:management-plane/own-port/port* string
 ep-mg:management-plane/vrf string
 ep-mg:management-plane/membership[interface]/interface string
@@ -294,6 +321,16 @@ oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/config/vla
 oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/config/name string
 oc-netin:network-instances/network-instance[name]/vlans/vlan[vlan-id]/config/status vlan-status =ACTIVE
 `
+
+// lengthOf takes texts of so many octets.
+func lengthOf(least, most int) func(string) error {
+	return func(v string) error {
+		if len(v) < least || len(v) > most {
+			return fmt.Errorf("has %d octets, not %d to %d", len(v), least, most)
+		}
+		return nil
+	}
+}
 
 // schemaNode is one node of the model: a container, a list (keys set), a leaf (check set) or a leaf-list.
 type schemaNode struct {
@@ -346,17 +383,23 @@ var leafTypes = map[string]func(string) error{
 	"access-control": oneOf("off", "802.1x", "mac", "802.1x-or-mac"),
 	"direction":      oneOf("both", "in", "out"),
 
-	"scheduling":       oneOf("weighted", "strict"),
-	"ring-role":        oneOf("client", "manager", "candidate"),
-	"recovery-profile": oneOf("30", "200", "500"),
-	"sign-in":          oneOf("local", "radius"),
-	"snmp-versions":    oneOf("off", "v2c", "v3", "v2c-and-v3"),
-	"snmp-access":      oneOf("read", "read-write"),
-	"snmp-auth":        oneOf("sha-256", "sha-1", "none"),
-	"snmp-privacy":     oneOf("aes", "none"),
-	"severity":         oneOf("critical", "major", "minor", "warning"),
-	"trap-severity":    oneOf("critical", "major", "minor", "warning", "all"),
-	"contact":          oneOf("open", "closed"),
+	"band":              oneOf("2.4", "5", "6"),
+	"channel-width":     oneOf("20", "40", "80", "160"),
+	"wireless-security": oneOf("open", "owe", "wpa2-personal", "wpa2-wpa3-personal", "wpa3-personal", "wpa2-enterprise", "wpa3-enterprise"),
+	"country":           lengthOf(2, 2),
+	"ssid":              lengthOf(1, 32),
+	"passphrase":        lengthOf(8, 63),
+	"scheduling":        oneOf("weighted", "strict"),
+	"ring-role":         oneOf("client", "manager", "candidate"),
+	"recovery-profile":  oneOf("30", "200", "500"),
+	"sign-in":           oneOf("local", "radius"),
+	"snmp-versions":     oneOf("off", "v2c", "v3", "v2c-and-v3"),
+	"snmp-access":       oneOf("read", "read-write"),
+	"snmp-auth":         oneOf("sha-256", "sha-1", "none"),
+	"snmp-privacy":      oneOf("aes", "none"),
+	"severity":          oneOf("critical", "major", "minor", "warning"),
+	"trap-severity":     oneOf("critical", "major", "minor", "warning", "all"),
+	"contact":           oneOf("open", "closed"),
 	"address": func(v string) error {
 		_, err := netip.ParseAddr(v)
 		return err

@@ -71,7 +71,7 @@ var sections = map[string]func(*device, *xmlnode.Node, time.Time){
 	"system": (*device).systemState, "interfaces": (*device).interfacesState, "lldp": (*device).lldpState, "lacp": (*device).lacpState,
 	"stp": (*device).stpState, "components": (*device).componentsState, "network-instances": (*device).instancesState,
 	"access-points": (*device).accessPointState, "switching": (*device).switchingState, "acl": (*device).listState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState,
-	"storage": (*device).storageState, "firewall": (*device).firewallState, "routing": (*device).leaseState, "management-plane": (*device).managementState, "radio-link": (*device).radioLinkState,
+	"storage": (*device).storageState, "firewall": (*device).firewallState, "routing": (*device).leaseState, "wireless": (*device).wirelessState, "management-plane": (*device).managementState, "radio-link": (*device).radioLinkState,
 }
 
 // homes are the namespaces of the top-level containers that hold no configuration.

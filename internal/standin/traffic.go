@@ -98,7 +98,7 @@ func (w *World) police(d *device, p *portSim, h *host, up, down float64, span ti
 		if list == "" || err != nil {
 			continue
 		}
-		to := netip.AddrFrom4([4]byte{10, byte(d.spec.SiteNet), byte(h.VLAN), 1})
+		to := netip.AddrFrom4([4]byte{10, byte(d.spec.SiteNet), byte(h.joined(d.cfg)), 1})
 		entry, permit := passes(d.cfg.lists[list], from, to)
 		d.hit(list, entry, up/frameSize)
 		if !permit {

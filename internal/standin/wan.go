@@ -3,6 +3,8 @@ package standin
 import (
 	"math"
 	"time"
+
+	"example.net/everypost/internal/wire/xmlnode"
 )
 
 // tunnel is an overlay tunnel between two edges.
@@ -69,4 +71,36 @@ func modulation(dbm float64) (name string, mbps int) {
 		return "QPSK", 120
 	}
 	return "none", 0
+}
+
+// tunnelsState tells of the overlay of an edge.
+func (d *device) tunnelsState(tunnels *xmlnode.Node, _ time.Time) {
+	x, w := in("ep-wan"), d.world
+	for _, t := range w.tunnelsAt[d.spec.Name] {
+		if !w.installed(t.far(d.spec.Name).device) {
+			continue
+		}
+		far := w.devices[t.far(d.spec.Name).device]
+		status := "DOWN"
+		if t.up {
+			status = "UP"
+		}
+		n := x.node("tunnel", x.leaf("name", t.Name), x.leaf("underlay", t.Underlay), x.leaf("interface", t.near(d.spec.Name).port),
+			x.leaf("remote-system-name", far.cfg.hostname), x.leaf("remote-address", far.spec.Loopback), x.leaf("oper-status", status), x.when("last-change", t.changed))
+		if t.up {
+			n.Add(x.float("delay", t.delayMs, 1), x.float("jitter", t.jitterMs, 1), x.float("loss", t.lossPct, 2))
+		}
+		tunnels.Add(n)
+	}
+}
+
+// radioLinkState tells how well the two ends of a radio link hear each other.
+func (d *device) radioLinkState(link *xmlnode.Node, now time.Time) {
+	if d.spec.Role != "radio-link" {
+		return
+	}
+	x := in("ep-radio")
+	dbm := d.world.receivedDbm(d.spec.Name, now)
+	name, mbps := modulation(dbm)
+	link.Add(x.float("received-level", dbm, 1), x.leaf("modulation", name), x.int("capacity", mbps), x.leaf("frequency", "18.305"), x.leaf("distance", "6.4"))
 }

@@ -218,7 +218,7 @@ func TestAWirelessClientIsToldOverTime(t *testing.T) {
 	t.Parallel()
 	plant := standin.TernHaven()
 	const mac = "02:a1:60:00:00:07"
-	plant.Hosts = append(plant.Hosts, standin.HostSpec{Name: "handheld 7", MAC: mac, At: "th-ap-01:radio1", RateBps: 8_000_000, SSID: "Lantern Crew", VLAN: 70, IP: "10.20.70.7"})
+	plant.Hosts = append(plant.Hosts, standin.HostSpec{Name: "handheld 7", MAC: mac, At: "th-ap-01:radio1", RateBps: 8_000_000, SSID: "Lantern Crew", Credential: "tide and timber", IP: "10.20.70.7"})
 	w, err := standin.New(plant, standin.Options{User: rig.DeviceUser, Password: rig.DevicePassword})
 	require.NoError(t, err)
 	require.NoError(t, w.Start(t.Context()))

@@ -16,6 +16,9 @@ func (s *server) sealed(ctx context.Context, on network.PortRef, name, value str
 	if err != nil || st.Value.Type != setting.Secret { // what is wrong with it, others say
 		return value, nil
 	}
+	if err := st.Value.CheckPlain(value); err != nil {
+		return "", fmt.Errorf("%s: %w", name, err)
+	}
 	reference, err := s.Vault.Take(ctx, value, st.Value.Hashed)
 	if err != nil {
 		return "", fmt.Errorf("%s: %w", name, err)

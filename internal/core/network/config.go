@@ -47,6 +47,7 @@ type PortConfig struct {
 	HasPoE      bool     `json:"has_poe,omitempty"`     // can feed power
 	PoE         bool     `json:"poe,omitempty"`         // feeds power when asked
 	Combo       bool     `json:"combo,omitempty"`       // has a copper and a fibre connector, of which one works
+	Band        string   `json:"band,omitempty"`        // of a radio of an access point, in GHz: 2.4, 5 or 6
 	// LAG is the bundle (IEEE 802.1AX) of which the port is a member. The VLANs are then those of the bundle.
 	LAG      string   `json:"lag,omitempty"`
 	Settings Settings `json:"settings,omitempty"`
@@ -70,7 +71,7 @@ func (p PortConfig) Carries(v VLANID) bool {
 
 // Equal reports whether two settings are the same.
 func (p PortConfig) Equal(o PortConfig) bool {
-	return p.Description == o.Description && p.Enabled == o.Enabled && p.EqualVLANs(o) && p.HasPoE == o.HasPoE && p.PoE == o.PoE &&
+	return p.Description == o.Description && p.Enabled == o.Enabled && p.EqualVLANs(o) && p.HasPoE == o.HasPoE && p.PoE == o.PoE && p.Band == o.Band &&
 		p.LAG == o.LAG && maps.Equal(p.Settings, o.Settings)
 }
 

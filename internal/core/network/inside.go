@@ -13,6 +13,8 @@ type Inside struct {
 	Bundles    []Bundle       `json:"bundles,omitempty"`
 	Spanning   *SpanningTree  `json:"spanning,omitempty"` // nil: it runs none
 	Radios     []RadioState   `json:"radios,omitempty"`
+	Heard      []Heard        `json:"heard,omitempty"`   // radios that its own hear
+	Refused    []Refused      `json:"refused,omitempty"` // stations that tried to join and did not
 	Stations   []Station      `json:"stations,omitempty"`
 	Tunnels    []Tunnel       `json:"tunnels,omitempty"`
 	RadioLink  *RadioLinkRead `json:"radio_link,omitempty"`
@@ -225,6 +227,28 @@ type RadioState struct {
 	PowerDbm    int    `json:"power_dbm"`
 	BusyPercent int    `json:"busy_percent"` // of the time that the channel is taken
 	NoiseDbm    int    `json:"noise_dbm"`
+}
+
+// Heard is a radio that one of an access point hears, of whomever it is.
+type Heard struct {
+	Radio     string `json:"radio"` // which hears it
+	BSSID     string `json:"bssid"`
+	SSID      string `json:"ssid"`
+	Channel   int    `json:"channel"`
+	WidthMHz  int    `json:"width_mhz"`
+	SignalDbm int    `json:"signal_dbm"`
+}
+
+// Refused is a station that tried to join a wireless network and did not.
+type Refused struct {
+	MAC       string    `json:"mac"`
+	WLAN      string    `json:"wlan"`
+	Radio     string    `json:"radio"`
+	SignalDbm int       `json:"signal_dbm"`
+	Last      time.Time `json:"last"` // when it tried last
+	Tries     int       `json:"tries"`
+	Step      string    `json:"step"` // how far it came: association, authentication, key
+	Why       string    `json:"why"`  // what was in the way
 }
 
 // Station is a client that joined a wireless network.

@@ -117,6 +117,8 @@ var kinds = []About{
 	{Kind: OnPolicy, Section: "policies", place: 22, CopiedAs: "policy", Title: "Policies", One: "policy", Needs: Firewall, Form: MainPolicy, only: MainPolicy},
 	{Kind: OnGateway, Section: "gateways", place: 23, Title: "Gateways", One: "gateway", Needs: Routing, Form: "the number of its VLAN, 1 to 4094", lowest: 1, highest: 4094},
 	{Kind: OnRoute, Section: "routes", place: 24, Title: "Static routes", One: "static route", Needs: Routing, Form: nameForm},
+	{Kind: OnWLAN, Section: "wireless-networks", place: 26, CopiedAs: "wireless", Title: "Wireless networks", One: "wireless network", Needs: Wireless, Form: nameForm},
+	{Kind: OnPassphrase, Section: "passphrases", place: 27, CopiedAs: "wireless", Title: "Further passphrases", One: "passphrase", Needs: Wireless, Form: nameForm + ": who has it"},
 }
 
 // CopiedParts lists the parts of a device that are copied to others.

@@ -49,6 +49,9 @@ const (
 
 	OnGateway Kind = "gateway" // what a device is in a VLAN, by its number
 	OnRoute   Kind = "route"   // that was told to a device
+
+	OnWLAN       Kind = "wlan"       // a wireless network that an access point offers
+	OnPassphrase Kind = "passphrase" // a further one of such a network
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

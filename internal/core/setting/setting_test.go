@@ -15,12 +15,12 @@ import (
 func whole() network.Config {
 	return network.Config{
 		Features: Features(), VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}, 4094: {ID: 4094}},
-		Ports:    map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true, Combo: true}, "2": {Enabled: true, Mode: network.Trunk}, "wan": {}},
+		Ports:    map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true, Combo: true}, "2": {Enabled: true, Mode: network.Trunk}, "wan": {}, "radio1": {Enabled: true, Band: "5"}},
 		Bundles:  map[string]network.PortConfig{"lag1": {Enabled: true, Mode: network.Trunk}, "lag2": {Enabled: true, Mode: network.Access}},
 		Hostname: "th-sw-02", ManagementVLAN: 20, ManagementAddress: "10.2.20.12/24",
 		Objects: map[string]network.Settings{"schedule/office": {}, "mirror/tap": {}, "acl/guests": {}, "class/5": {}, "member/2": {}, "pair/core": {}, "ring/dock": {}, "fabric/a": {}, "zone/cameras": {},
 			"user/night": {}, "community/watch": {}, "snmp-user/watch": {}, "receiver/watch": {}, "input/1": {},
-			"security-zone/guests": {}, "address/desks": {}, "service/web": {}, "policy/main": {}, "inspection/surf": {}, "gateway/20": {}, "route/annex": {}},
+			"security-zone/guests": {}, "address/desks": {}, "service/web": {}, "policy/main": {}, "inspection/surf": {}, "gateway/20": {}, "route/annex": {}, "wlan/crew": {}, "passphrase/scanner": {}},
 		Services: map[string]bool{"web": true},
 	}
 }
@@ -32,13 +32,15 @@ func objectOf(k Kind, s string) string {
 		return "2"
 	case k == OnBundle && s == "vlan":
 		return "lag2"
+	case k == OnPort && (s == "channel" || s == "channel-width" || s == "radio-power"):
+		return "radio1"
 	case k == OnPort:
 		return "1"
 	}
 	return map[Kind]string{OnDevice: "", OnBundle: "lag1", OnVLAN: "vlan/20", OnSchedule: "schedule/office", OnMirror: "mirror/tap", OnACL: "acl/guests",
 		OnClass: "class/5", OnMember: "member/2", OnPair: "pair/core", OnRing: "ring/dock", OnFabric: "fabric/a", OnZone: "zone/cameras", OnUser: "user/night", OnCommunity: "community/watch",
 		OnSNMPUser: "snmp-user/watch", OnReceiver: "receiver/watch", OnInput: "input/1",
-		OnSecurityZone: "security-zone/guests", OnAddress: "address/desks", OnService: "service/web", OnPolicy: "policy/main", OnInspection: "inspection/surf", OnGateway: "gateway/20", OnRoute: "route/annex"}[k]
+		OnSecurityZone: "security-zone/guests", OnAddress: "address/desks", OnService: "service/web", OnPolicy: "policy/main", OnInspection: "inspection/surf", OnGateway: "gateway/20", OnRoute: "route/annex", OnWLAN: "wlan/crew", OnPassphrase: "passphrase/scanner"}[k]
 }
 
 // examples are two values of a type, other than most defaults.
@@ -301,5 +303,5 @@ func TestEachKindIsDescribedWhole(t *testing.T) {
 	assert.Equal(t, []string{"settings", "vlans", "bundles", "ports", "schedules", "mirrors", "access-lists", "traffic-classes"}, sections[:8], "files keep their order")
 	assert.Equal(t, OnPort, KindOf("port/1"), "a port may be called so")
 	assert.Len(t, Kinds(), len(sections)-2)
-	assert.Equal(t, []string{"device", "vlans", "ports", "lists", "sign-in", "policy"}, CopiedParts())
+	assert.Equal(t, []string{"device", "vlans", "ports", "lists", "sign-in", "policy", "wireless"}, CopiedParts())
 }

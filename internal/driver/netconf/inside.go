@@ -61,6 +61,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	in.Clock = readClock(data.Child("system"), now)
 	in.Spanning = readSpanning(data.Find("stp/rstp"))
 	readWireless(&in, data.Child("access-points"))
+	readAir(&in, data.Child("wireless"))
 	for _, t := range data.Child("tunnels").All("tunnel") {
 		in.Tunnels = append(in.Tunnels, network.Tunnel{Name: t.TextAt("name"), Underlay: t.TextAt("underlay"), Port: t.TextAt("interface"),
 			RemoteSystem: t.TextAt("remote-system-name"), RemoteAddress: t.TextAt("remote-address"), Up: t.TextAt("oper-status") == "UP",
@@ -171,10 +172,34 @@ func readWireless(in *network.Inside, points *xmlnode.Node) {
 			vlan, _ := network.ParseVLAN(ssid.TextAt("state/default-vlan"))
 			for _, c := range ssid.Child("clients").All("client") {
 				conn, rf, counted := c.Find("client-connection/state"), c.Find("client-rf/state"), c.Find("client-counters/state")
-				in.Stations = append(in.Stations, network.Station{MAC: c.TextAt("mac"), SSID: ssid.TextAt("name"), VLAN: vlan, Band: bands[kindOf(rf.TextAt("frequency"))],
+				own, err := network.ParseVLAN(conn.TextAt("vlan"))
+				if err != nil {
+					own = vlan
+				}
+				in.Stations = append(in.Stations, network.Station{MAC: c.TextAt("mac"), SSID: ssid.TextAt("name"), VLAN: own, Band: bands[kindOf(rf.TextAt("frequency"))],
 					Name: conn.TextAt("hostname"), Address: conn.TextAt("ipv4-address"), System: conn.TextAt("operating-system"), SignalDbm: number(rf, "rssi"),
 					RxOctets: counter(counted, "rx-bytes"), TxOctets: counter(counted, "tx-bytes")})
 			}
+		}
+	}
+}
+
+// maxHeard bounds what is told of the air: a street full of others is not for keeping.
+const maxHeard = 200
+
+// readAir reads what radios hear of others, and who did not get in (ep-wireless).
+func readAir(in *network.Inside, air *xmlnode.Node) {
+	for _, r := range air.All("radio") {
+		for _, n := range r.All("neighbour") {
+			if len(in.Heard) < maxHeard {
+				in.Heard = append(in.Heard, network.Heard{Radio: r.TextAt("name"), BSSID: n.TextAt("bssid"), SSID: n.TextAt("ssid"), Channel: number(n, "channel"), WidthMHz: number(n, "channel-width"), SignalDbm: number(n, "signal")})
+			}
+		}
+	}
+	for _, s := range air.All("refused") {
+		if len(in.Refused) < maxHeard {
+			last, _ := time.Parse(time.RFC3339, s.TextAt("last")) // what cannot be read is as good as not told
+			in.Refused = append(in.Refused, network.Refused{MAC: s.TextAt("mac"), WLAN: s.TextAt("network"), Radio: s.TextAt("radio"), SignalDbm: number(s, "signal"), Last: last, Tries: number(s, "tries"), Step: s.TextAt("step"), Why: s.TextAt("why")})
 		}
 	}
 }

@@ -61,7 +61,12 @@ var mappings = slices.Concat(
 	of(setting.OnGateway, objectLists[setting.OnGateway]+"/", at("gateway-address", "address", asIs), at("dhcp-server", "dhcp-server/enabled", flag), at("dhcp-ranges", "dhcp-server/ranges/range", several),
 		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), purpose),
 	of(setting.OnRoute, objectLists[setting.OnRoute]+"/", at("route-prefix", "prefix", asIs), at("route-via", "via", asIs), at("distance", "distance", asIs), purpose),
-	of(setting.OnDevice, "",
+	of(setting.OnPort, "wl:wireless/radio[name=%]/", at("channel", "channel", asIs), at("channel-width", "channel-width", asIs), at("radio-power", "transmit-power", asIs)),
+	of(setting.OnWLAN, objectLists[setting.OnWLAN]+"/", at("ssid", "ssid", asIs), at("offered", "enabled", flag), at("hidden", "hidden", flag), at("bands", "bands/band", several), at("offered-hours", "hours", asIs),
+		at("security", "security", asIs), at("passphrase", "passphrase", asIs), at("wlan-radius", "radius/servers/server", several), at("wlan-radius-secret", "radius/secret", asIs), at("wlan-vlan", "vlan", asIs),
+		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), purpose),
+	of(setting.OnPassphrase, objectLists[setting.OnPassphrase]+"/", at("wlan", "network", asIs), at("passphrase", "passphrase", asIs), at("wlan-vlan", "vlan", asIs), at("until", "until", asIs), purpose),
+	of(setting.OnDevice, "", at("country", "wl:wireless/country", asIs),
 		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
 		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
 		at("ntp-servers", "sys:system/ntp/servers/server", enabling("sys:system/ntp/config/enabled", keyed("address"))), at("dns-servers", "sys:system/dns/servers/server", keyed("address")),
@@ -88,6 +93,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
+	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -202,7 +208,7 @@ var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-fire
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
-	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing,
+	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing, "ep-wireless": setting.Wireless,
 }
 
 var ownFeatures = map[string]network.Feature{

@@ -38,6 +38,7 @@ const (
 	nsStorage    = "urn:everypost:yang:ep-storage"
 	nsFirewall   = "urn:everypost:yang:ep-firewall"
 	nsRouting    = "urn:everypost:yang:ep-routing"
+	nsAir        = "urn:everypost:yang:ep-wireless"
 	nsManagement = "urn:everypost:yang:ep-management"
 	nsRadioLink  = "urn:everypost:yang:ep-radio-link"
 
@@ -55,7 +56,7 @@ func sections(pairs ...string) []*xmlnode.Node {
 
 var (
 	insideSections = append(sections(nsPlatform, "components", nsLACP, "lacp", nsSpanning, "stp", nsWireless, "access-points", nsDevice, "device",
-		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage", nsFirewall, "firewall", nsRouting, "routing"),
+		nsWAN, "tunnels", nsRadioLink, "radio-link", nsDevice, "services", nsStorage, "storage", nsFirewall, "firewall", nsRouting, "routing", nsAir, "wireless"),
 		xmlnode.New(nsManagement, "management-plane", xmlnode.New(nsManagement, "contact-input")),
 		xmlnode.New(nsSystem, "system", xmlnode.New(nsSystem, "state", xmlnode.New(nsSystem, "current-datetime")), xmlnode.New(nsSystem, "ntp", xmlnode.New(nsSystem, "servers"))),
 		xmlnode.New(nsACL, "acl", xmlnode.New(nsACL, "acl-sets")),
@@ -101,6 +102,12 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 			b := network.PortConfig{Description: i.TextAt("config/description"), Enabled: i.TextAt("config/enabled") != "false"}
 			readVLANs(&b, i.Find("aggregation/switched-vlan/config"))
 			c.Bundles[i.TextAt("name")] = b
+		}
+	}
+	for _, r := range data.Child("wireless").All("radio") {
+		if p, known := c.Ports[r.TextAt("name")]; known {
+			p.Band = r.TextAt("band")
+			c.Ports[r.TextAt("name")] = p
 		}
 	}
 	for _, s := range data.Child("services").All("service") {

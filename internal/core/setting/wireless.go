@@ -1,0 +1,216 @@
+package setting
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radio"
+	"example.net/everypost/internal/core/schedule"
+)
+
+// Wireless is the feature of access points: networks that they offer, and how their radios send.
+const Wireless network.Feature = "wireless networks"
+
+var wlanOnly, passphraseOnly = []Kind{OnWLAN}, []Kind{OnPassphrase}
+
+// Who may join a wireless network, and how what is sent is encrypted.
+const (
+	SecurityOpen = "open"
+	SecurityOWE  = "owe" // RFC 8110
+	// The others are named after the certificates of the trade, and by whom they let in.
+	SecurityPersonal = "wpa2-wpa3-personal"
+)
+
+var securities = []string{SecurityOpen, SecurityOWE, "wpa2-personal", SecurityPersonal, "wpa3-personal", "wpa2-enterprise", "wpa3-enterprise"}
+
+// Passphrases of wireless networks are so long, in characters (IEEE 802.11 annex J.4).
+const (
+	leastPassphrase = 8
+	mostPassphrase  = 63
+)
+
+// wirelessSettings say which networks an access point offers, who may join them, and how its radios send.
+var wirelessSettings = []Setting{
+	{Name: "country", On: deviceOnly, Title: "Country", Group: "Wireless", Help: "where it stands (ISO 3166-1): its rules say on which channels it may send, and how loud", Default: "none", Needs: Wireless, Value: country().or("none")},
+	{Name: "channel", On: portOnly, Title: "Channel", Group: "Radio", Help: "by its number (IEEE 802.11); auto: it chooses one itself", Default: "auto", Needs: Wireless, Value: number(1, 177, "").or("auto"), when: isRadio},
+	{Name: "channel-width", On: portOnly, Title: "Channel width", Group: "Radio", Help: "the wider, the faster, and the more neighbours are disturbed", Default: "auto", Needs: Wireless,
+		Value: Value{Type: Choice, Unit: "MHz", Choices: []string{"auto", "20", "40", "80", "160"}, Form: "auto, 20, 40, 80 or 160 MHz", normal: choice("auto", "20", "40", "80", "160").normal}, when: isRadio},
+	{Name: "radio-power", On: portOnly, Title: "Power", Group: "Radio", Help: "how loud it sends (EIRP); auto: it chooses itself", Default: "auto", Needs: Wireless, Value: number(1, 36, "dBm").or("auto"), when: isRadio},
+
+	{Name: "ssid", On: wlanOnly, Title: "Name in the air", Group: "Wireless network", Help: "what stations call it (SSID), 1 to 32 octets", Needs: Wireless, Value: ssid()},
+	{Name: "offered", On: wlanOnly, Title: "Offered", Group: "Wireless network", Help: "whether it can be joined", Default: "on", Needs: Wireless, Value: onOff()},
+	{Name: "hidden", On: wlanOnly, Title: "Hidden", Group: "Wireless network", Help: "beacons leave its name out; it protects from nothing", Default: "off", Needs: Wireless, Value: onOff()},
+	{Name: "bands", On: wlanOnly, Title: "Bands", Group: "Wireless network", Help: "in which it is offered, in GHz; all when there is none", Default: "none", Needs: Wireless, Value: list("bands such as 2.4,5", 3, band)},
+	{Name: "offered-hours", On: wlanOnly, Title: "Hours", Group: "Wireless network", Help: "when it is offered, by the clock of the device", Default: "always", Needs: Wireless, Value: hours().or("always")},
+	{Name: "security", On: wlanOnly, Title: "Security", Group: "Who may join", Help: "open and owe: anybody; personal: who knows the passphrase; enterprise: whom a RADIUS server lets in", Default: SecurityPersonal, Needs: Wireless, Value: choice(securities...)},
+	{Name: "passphrase", On: wlanOnly, Title: "Passphrase", Group: "Who may join", Help: "of a personal network, 8 to 63 characters", Needs: Wireless, Value: passphrase()},
+	{Name: "wlan-radius", On: wlanOnly, Title: "RADIUS servers", Group: "Who may join", Help: "who is asked, of an enterprise network, in the order of asking", Default: "none", Needs: Wireless, Value: addresses(4)},
+	{Name: "wlan-radius-secret", On: wlanOnly, Title: "RADIUS secret", Group: "Who may join", Help: "shared with those servers", Needs: Wireless, Value: secret(false)},
+	{Name: "wlan-vlan", On: wlanOnly, Title: "VLAN", Group: "Stations", Help: "in which its stations are; none: that of the access point itself", Default: "none", Needs: Wireless, Value: vlan().or("none")},
+	{Name: "station-isolation", On: wlanOnly, Title: "Kept apart", Group: "Stations", Help: "its stations do not reach each other", Default: "off", Needs: Wireless, Value: onOff()},
+	{Name: "station-rate", On: wlanOnly, Title: "Rate", Group: "Stations", Help: "what each station may send and receive at most", Default: "none", Needs: Wireless, Value: rate().or("none")},
+
+	{Name: "wlan", On: passphraseOnly, Title: "Network", Group: "Passphrase", Help: "the personal network that it opens", Default: "none", Needs: Wireless, Value: named(OnWLAN)},
+	{Name: "passphrase", On: passphraseOnly, Title: "Passphrase", Group: "Passphrase", Help: "8 to 63 characters", Needs: Wireless, Value: passphrase()},
+	{Name: "wlan-vlan", On: passphraseOnly, Title: "VLAN", Group: "Passphrase", Help: "in which stations are that have it; none: that of the network", Default: "none", Needs: Wireless, Value: vlan().or("none")},
+	{Name: "until", On: passphraseOnly, Title: "Until", Group: "Passphrase", Help: "the last day on which it lets in, by the clock of the device", Default: "always", Needs: Wireless, Value: day().or("always")},
+}
+
+func isRadio(p network.PortConfig) error {
+	if p.Band == "" {
+		return errors.New("is no radio of an access point")
+	}
+	return nil
+}
+
+func ssid() Value {
+	return Value{Type: Text, Max: 32, Form: "1 to 32 octets", normal: func(s string) (string, error) {
+		switch {
+		case len(s) > 32:
+			return "", fmt.Errorf("it is at most 32 octets, this one has %d", len(s))
+		case !utf8.ValidString(s) || strings.ContainsFunc(s, unicode.IsControl):
+			return "", errors.New("it cannot hold control characters")
+		}
+		return s, nil
+	}}
+}
+
+func country() Value {
+	return Value{Type: Text, Form: "a code of a country such as GB", normal: func(s string) (string, error) {
+		if s = strings.ToUpper(s); radio.Source(s) == "" {
+			return "", fmt.Errorf("the rules of %q are not known: there are %s", s, strings.Join(radio.Countries(), ", "))
+		}
+		return s, nil
+	}}
+}
+
+func band(s string) (string, error) {
+	if !slices.Contains([]string{"2.4", "5", "6"}, s) {
+		return "", fmt.Errorf("%q is no band: there are 2.4, 5 and 6", s)
+	}
+	return s, nil
+}
+
+func passphrase() Value {
+	v := secret(false)
+	v.Min, v.Max, v.Form = leastPassphrase, mostPassphrase, "a secret of 8 to 63 characters"
+	return v
+}
+
+// CheckPlain tells why a secret that somebody typed cannot be one of its form, or nil. It does not quote it.
+func (v Value) CheckPlain(plain string) error {
+	if v.Min == 0 || plain == "" || IsReference(plain) {
+		return nil
+	}
+	if len(plain) < v.Min || len(plain) > v.Max {
+		return fmt.Errorf("it has %d to %d characters, this one has %d", v.Min, v.Max, len(plain))
+	}
+	if strings.ContainsFunc(plain, func(r rune) bool { return r < 0x20 || r > 0x7e }) {
+		return errors.New("it holds printable characters of ASCII only: stations would not agree on others")
+	}
+	return nil
+}
+
+// WLAN is a wireless network that a device offers.
+type WLAN struct {
+	Name, SSID, Security string
+	Offered, Hidden      bool
+	Hours                schedule.Week // none: always
+	Bands                []string      // none: all
+	VLAN                 network.VLANID
+	Passphrase, Secret   string // references
+	RADIUS               []string
+	Apart                bool
+	Rate                 string // "" for none
+}
+
+// Personal tells whether who knows a passphrase may join.
+func (w WLAN) Personal() bool { return strings.HasSuffix(w.Security, "-personal") }
+
+// Enterprise tells whether RADIUS servers say who may join.
+func (w WLAN) Enterprise() bool { return strings.HasSuffix(w.Security, "-enterprise") }
+
+// Anybody tells whether anybody may join.
+func (w WLAN) Anybody() bool { return !w.Personal() && !w.Enterprise() }
+
+// In tells whether it is offered in a band.
+func (w WLAN) In(band string) bool { return len(w.Bands) == 0 || slices.Contains(w.Bands, band) }
+
+// WLANs are the wireless networks of a configuration, by name.
+func WLANs(c network.Config) (out []WLAN) {
+	for _, object := range Objects(c) {
+		if KindOf(object) != OnWLAN {
+			continue
+		}
+		o := c.Objects[object]
+		w := WLAN{Name: strings.TrimPrefix(object, string(OnWLAN)+"/"), SSID: o["ssid"], Security: o["security"], Offered: o["offered"] != "off", Hidden: o["hidden"] == "on",
+			Bands: Items(o["bands"]), Passphrase: o["passphrase"], Secret: o["wlan-radius-secret"], RADIUS: Items(o["wlan-radius"]), Apart: o["station-isolation"] == "on", Rate: o["station-rate"]}
+		if w.Security == "" {
+			w.Security = SecurityPersonal
+		}
+		w.Hours, _ = schedule.Parse(o["offered-hours"])
+		w.VLAN, _ = network.ParseVLAN(o["wlan-vlan"])
+		out = append(out, w)
+	}
+	return out
+}
+
+// Passphrase is a further one of a personal network.
+type Passphrase struct {
+	Name, WLAN string
+	Reference  string
+	VLAN       network.VLANID
+	Until      string // a date, "" for good
+}
+
+// Passphrases are those of a configuration, by name.
+func Passphrases(c network.Config) (out []Passphrase) {
+	for _, object := range Objects(c) {
+		if KindOf(object) != OnPassphrase {
+			continue
+		}
+		o := c.Objects[object]
+		p := Passphrase{Name: strings.TrimPrefix(object, string(OnPassphrase)+"/"), WLAN: o["wlan"], Reference: o["passphrase"], Until: o["until"]}
+		p.VLAN, _ = network.ParseVLAN(o["wlan-vlan"])
+		out = append(out, p)
+	}
+	return out
+}
+
+// Radio is how a radio is told to send; 0 is for it to choose.
+type Radio struct {
+	Port                     string
+	Band                     radio.Band
+	Channel, Width, PowerDBm int
+	On                       bool
+}
+
+// Radios are those of an access point, by name.
+func Radios(c network.Config) (out []Radio) {
+	for _, name := range c.PortNames() {
+		p := c.Ports[name]
+		if p.Band == "" {
+			continue
+		}
+		r := Radio{Port: name, Band: radio.Band(p.Band), On: p.Enabled}
+		r.Channel, _ = strconv.Atoi(p.Settings["channel"])
+		r.Width, _ = strconv.Atoi(p.Settings["channel-width"])
+		r.PowerDBm, _ = strconv.Atoi(p.Settings["radio-power"])
+		out = append(out, r)
+	}
+	return out
+}
+
+// Country is where a device stands, "" where it does not say.
+func Country(c network.Config) string {
+	if v := c.Settings["country"]; v != "none" {
+		return v
+	}
+	return ""
+}
