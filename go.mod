@@ -39,6 +39,7 @@ require (
 	github.com/trustelem/zxcvbn v1.0.1
 	github.com/wneessen/go-mail v0.7.2
 	golang.org/x/net v0.61.0
+	rsc.io/qr v0.2.0
 )
 
 require (

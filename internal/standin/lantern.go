@@ -251,6 +251,10 @@ func LanternSound() Plant {
 			d.NTP = ""
 		}
 	}
+	y.at("tern-haven", "th", 20)
+	untold := offers[1]
+	untold.credential = lastYears
+	y.station(stations{kind: "handheld", rate: 60_000}, "radio1", y.devices["th-ap-05"], 9, &untold)
 	for _, name := range y.order {
 		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
 	}

@@ -252,7 +252,7 @@ func (w *World) roam(now time.Time) {
 		h.slot = slot
 		home, _ := w.endpoint(h.At)
 		draw := w.draw(h, slot)
-		to, away := w.wanders(home, draw), float64(draw>>32%1000) > 1000*presence(h.SSID, now)
+		to, away := w.wanders(home, draw), float64(draw>>32%1000) > 1000*presence(h.SSID, now) && h.Credential != lastYears // who does not get in stays and tries
 		if to == h.at && away == h.away {
 			continue
 		}

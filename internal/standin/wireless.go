@@ -27,6 +27,9 @@ var offers = []offer{
 	{"passengers", "whoever waits for a ferry", "Lantern Passengers", 80, "open", "", true},
 }
 
+// lastYears is the passphrase that the crew's network had before: one handheld was not told of the new one.
+const lastYears = "lamps and ropes"
+
 // staff is by what people who work here are known to the RADIUS server of the house.
 const staff = "a person of the house"
 

@@ -119,6 +119,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.alarmRuleRoutes(api)
 	s.handOverRoutes(api)
 	s.houseRoutes(api)
+	s.wirelessRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

@@ -133,6 +133,10 @@ func init() {
 	show(func(p v1.PolicySummary) []spot { return onDevice(rights.Configuration, p.Device) })
 	show(func(h v1.ReachHop) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.PolicyDelta) []spot { return onDevice(rights.Configuration, d.Device) })
+	show(func(n v1.WirelessNetwork) []spot { return onDevices(rights.Devices, n.Devices) })
+	show(func(r v1.AirRadio) []spot { return onDevice(rights.Devices, r.Device) })
+	show(func(r v1.Refusal) []spot { return onDevice(rights.Clients, r.Device) })
+	show(func(m v1.ChannelMove) []spot { return onDevice(rights.Devices, m.Device) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })
 	show(func(h v1.BackupHit) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.DeviceFirmware) []spot { return onDevice(rights.Firmware, d.Device) })
@@ -174,6 +178,11 @@ func init() {
 	part[v1.ApplicationUses]() // of firewalls and end stations that are asked for within the rights
 	part[v1.ApplicationUse]()
 	part[v1.UnreadFirewall]()
+	part[v1.HeardAir]() // of those of the house only what who asks may see is named
+	part[v1.AirChoice]()
+	part[v1.ChannelPlan]()
+	part[v1.JoinStep]()  // from what who asks may see
+	part[v1.JoinCode]()  // of what he says himself
 	part[v1.Authority]() // what everybody is to trust
 	part[v1.BlockedSource]()
 	part[v1.PolicyDeltas]()

@@ -1012,6 +1012,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clients/{mac}/joining": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Step by step, how a station joins a wireless network, and where it stops
+         * @description Needs the right to see clients.
+         */
+        get: operations["get-joining"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/clients/{mac}/name": {
         parameters: {
             query?: never;
@@ -3291,6 +3311,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/wireless/join-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The code by which a phone joins a network; nothing of it is kept
+         * @description Needs the right to see devices.
+         */
+        post: operations["make-join-code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wireless/networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The wireless networks, of all access points that offer one of a name
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-wireless-networks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wireless/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * On which channels the radios of a band would disturb each other least; nothing is changed
+         * @description Needs the right to see devices.
+         */
+        get: operations["plan-channels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wireless/radios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The radios of access points: how they send, how busy their channels are, and whom they hear
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-radios"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wireless/refusals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stations that tried to join a wireless network within the last hour and did not, the last one first
+         * @description Needs the right to see clients.
+         */
+        get: operations["list-refusals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3314,6 +3434,56 @@ export interface components {
             at: string;
             by: string;
             finding: string;
+        };
+        AirChoice: {
+            /** Format: int64 */
+            channel: number;
+            /**
+             * Format: int64
+             * @description EIRP at most
+             */
+            power_dbm: number;
+            /** @description Only where no radar is heard (DFS) */
+            radar?: boolean;
+        };
+        AirRadio: {
+            /** @description Its device cannot be reached: what is told is of before */
+            away?: boolean;
+            /** @description In GHz */
+            band: string;
+            /**
+             * Format: int64
+             * @description Of the time that the channel is taken
+             */
+            busy_percent: number;
+            /**
+             * Format: int64
+             * @description On which it sends
+             */
+            channel: number;
+            /** @description On which it may send in its country; none where the country is not known */
+            channels: components["schemas"]["AirChoice"][];
+            /** @description ISO 3166-1 */
+            country?: string;
+            device: string;
+            /** @description Radios that it hears, the loudest first */
+            heard: components["schemas"]["HeardAir"][];
+            /** Format: int64 */
+            noise_dbm: number;
+            on: boolean;
+            /** @description Whether it chose the channel itself */
+            own_choice: boolean;
+            port: string;
+            /**
+             * Format: int64
+             * @description EIRP
+             */
+            power_dbm: number;
+            site: string;
+            /** Format: int64 */
+            stations: number;
+            /** Format: int64 */
+            width_mhz: number;
         };
         Alarm: {
             /** Format: date-time */
@@ -4056,6 +4226,40 @@ export interface components {
             /** @description When the change was checked */
             open: boolean;
             rule: string;
+        };
+        ChannelMove: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+            /** Format: double */
+            busy_after: number;
+            /**
+             * Format: double
+             * @description How much of the time its channel is taken, in percent, as far as that is known
+             */
+            busy_before: number;
+            device: string;
+            port: string;
+            site: string;
+            /**
+             * Format: int64
+             * @description That have to find it again where it moves
+             */
+            stations: number;
+            /** Format: int64 */
+            width_mhz: number;
+        };
+        ChannelPlan: {
+            band: string;
+            /** Format: double */
+            busy_after: number;
+            /**
+             * Format: double
+             * @description Of a radio, in the mean, in percent of the time
+             */
+            busy_before: number;
+            items: components["schemas"]["ChannelMove"][];
         };
         Claim: {
             building?: string;
@@ -5040,6 +5244,29 @@ export interface components {
             /** Format: int64 */
             well: number;
         };
+        Heard: {
+            bssid: string;
+            /** Format: int64 */
+            channel: number;
+            radio: string;
+            /** Format: int64 */
+            signal_dbm: number;
+            ssid: string;
+            /** Format: int64 */
+            width_mhz: number;
+        };
+        HeardAir: {
+            bssid: string;
+            /** Format: int64 */
+            channel: number;
+            /** @description Which radio of the house it is: device:port */
+            ours?: string;
+            /** Format: int64 */
+            signal_dbm: number;
+            ssid: string;
+            /** Format: int64 */
+            width_mhz: number;
+        };
         History: {
             /**
              * Format: int64
@@ -5120,6 +5347,7 @@ export interface components {
             controller?: components["schemas"]["ControllerState"];
             dhcp_intruders?: components["schemas"]["DHCPIntruder"][];
             hardware: components["schemas"]["Hardware"];
+            heard?: components["schemas"]["Heard"][];
             leases?: components["schemas"]["Lease"][];
             licences?: components["schemas"]["Licence"][];
             lists?: components["schemas"]["ListHits"][];
@@ -5133,6 +5361,7 @@ export interface components {
             pools?: components["schemas"]["Pool"][];
             radio_link?: components["schemas"]["RadioLinkRead"];
             radios?: components["schemas"]["RadioState"][];
+            refused?: components["schemas"]["Refused"][];
             rings?: components["schemas"]["RingState"][];
             services?: components["schemas"]["RunService"][];
             /** Format: int64 */
@@ -5352,6 +5581,29 @@ export interface components {
             /** @description Time zone (IANA) of the rule and the hours; UTC when left out */
             zone?: string;
         };
+        JoinCode: {
+            /** @description # is dark, . is light */
+            rows: string[];
+            /** @description What it holds: WIFI:S:...;; */
+            text: string;
+        };
+        JoinCodeRequest: {
+            hidden?: boolean;
+            passphrase?: string;
+            security: string;
+            ssid: string;
+        };
+        JoinStep: {
+            /** @enum {string} */
+            name: "heard" | "taken" | "let-in" | "carried" | "addressed";
+            remedy?: string;
+            says: string;
+            /**
+             * @description unknown: it was not got to
+             * @enum {string}
+             */
+            state: "done" | "failed" | "unknown";
+        };
         Learned: {
             mac: string;
             port: string;
@@ -5518,6 +5770,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["AcceptResult"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListAirRadio: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["AirRadio"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -6024,6 +6295,25 @@ export interface components {
              */
             total: number;
         };
+        ListJoinStep: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["JoinStep"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListLink: {
             /**
              * Format: int64
@@ -6252,6 +6542,25 @@ export interface components {
              */
             total: number;
         };
+        ListRefusal: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Refusal"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListRightMeaning: {
             /**
              * Format: int64
@@ -6434,6 +6743,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["User"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListWirelessNetwork: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["WirelessNetwork"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -7443,6 +7771,46 @@ export interface components {
             rows: components["schemas"]["ReadyRow"][];
             title: string;
         };
+        Refusal: {
+            device: string;
+            /**
+             * Format: date-time
+             * @description When it tried last
+             */
+            last: string;
+            mac: string;
+            /** @description What the station is called, if it was known before */
+            name?: string;
+            network: string;
+            radio: string;
+            remedy: string;
+            /** @description The same in words */
+            says: string;
+            /** Format: int64 */
+            signal_dbm: number;
+            site: string;
+            ssid: string;
+            /**
+             * Format: int64
+             * @description How often, within the hour
+             */
+            tries: number;
+            /** @description What was in the way, as a code */
+            why: string;
+        };
+        Refused: {
+            /** Format: date-time */
+            last: string;
+            mac: string;
+            radio: string;
+            /** Format: int64 */
+            signal_dbm: number;
+            step: string;
+            /** Format: int64 */
+            tries: number;
+            why: string;
+            wlan: string;
+        };
         RenameRequest: {
             name: string;
         };
@@ -8152,6 +8520,43 @@ export interface components {
         };
         WhyRequest: {
             why: string;
+        };
+        WirelessNetwork: {
+            /** @description In which it is offered, in GHz */
+            bands: string[];
+            /** @description Access points that have it */
+            devices: string[];
+            /** @description Settings that are not the same on all of them */
+            differs: string[];
+            /**
+             * Format: double
+             * @description To its stations
+             */
+            down_bps: number;
+            /** @description By which people here know it */
+            name: string;
+            /**
+             * Format: int64
+             * @description On how many of them it can be joined
+             */
+            offered: number;
+            purpose?: string;
+            /** @description Who may join: open, owe, wpa2-personal ... */
+            security: string;
+            /** @description What stations call it */
+            ssid: string;
+            /**
+             * Format: int64
+             * @description That are at it now
+             */
+            stations: number;
+            /**
+             * Format: double
+             * @description From its stations
+             */
+            up_bps: number;
+            /** @description In which its stations are, the most frequent first; empty: that of the access point itself */
+            vlans: string[];
         };
         Word: {
             /**
@@ -10054,6 +10459,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-joining": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListJoinStep"];
                 };
             };
             /** @description Error */
@@ -14514,6 +14950,169 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Carriage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-join-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinCodeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinCode"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-wireless-networks": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which access points */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListWirelessNetwork"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-channels": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which access points */
+                where?: string;
+                /** @description In GHz */
+                band?: "2.4" | "5";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelPlan"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-radios": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which access points */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListAirRadio"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-refusals": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which access points */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRefusal"];
                 };
             };
             /** @description Error */

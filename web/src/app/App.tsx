@@ -17,6 +17,7 @@ const CertificatesPage = late(() =>
   import("../features/certificates/CertificatesPage").then((m) => ({ default: m.CertificatesPage })),
 );
 const BackupsPage = late(() => import("../features/backups/BackupsPage").then((m) => ({ default: m.BackupsPage })));
+const WirelessPage = late(() => import("../features/wireless/WirelessPage").then((m) => ({ default: m.WirelessPage })));
 const PoliciesPage = late(() => import("../features/policies/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const FirmwarePage = late(() => import("../features/firmware/FirmwarePage").then((m) => ({ default: m.FirmwarePage })));
 const ClientsPage = late(() => import("../features/clients/ClientsPage").then((m) => ({ default: m.ClientsPage })));
@@ -68,6 +69,7 @@ export function App() {
                 <Route path="/templates" element={<TemplatesPage me={me.data} />} />
                 <Route path="/drift" element={<DriftPage me={me.data} />} />
                 <Route path="/jobs" element={<JobsPage me={me.data} />} />
+                <Route path="/wireless" element={<WirelessPage me={me.data} />} />
                 <Route path="/policies" element={<PoliciesPage me={me.data} />} />
                 <Route path="/firmware" element={<FirmwarePage me={me.data} />} />
                 <Route path="/certificates" element={<CertificatesPage me={me.data} />} />

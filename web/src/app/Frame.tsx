@@ -21,6 +21,7 @@ import {
   Tags,
   Users,
   Waypoints,
+  Wifi,
 } from "lucide-react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, NavLink } from "react-router";
@@ -63,6 +64,7 @@ const groups = [
     title: "Setting up",
     areas: [
       { path: "/vlans", name: "VLANs", icon: Tags, features: ["devices"] },
+      { path: "/wireless", name: "Wireless", icon: Wifi, features: ["devices"] },
       { path: "/policies", name: "Policies", icon: Shield, features: ["configuration"] },
       { path: "/templates", name: "Templates", icon: Layers, features: ["templates"] },
       { path: "/drift", name: "Drift", icon: GitCompareArrows, features: ["ports"] },

@@ -76,6 +76,13 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         run: go(kept("/policies")),
       },
       {
+        id: "wireless",
+        words: "wireless networks wlan ssid radios channels access points stations join passphrase",
+        group: "Go to",
+        show: "Wireless",
+        run: go(kept("/wireless")),
+      },
+      {
         id: "reach",
         words: "reach can it pass way path blocked why firewall access list",
         group: "Do",

@@ -1,0 +1,39 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+
+	v1 "example.net/everypost/internal/api/v1"
+)
+
+// WirelessNetworks lists the wireless networks of the access points that a selector picks.
+func (c *Client) WirelessNetworks(ctx context.Context, where string) (out v1.List[v1.WirelessNetwork], err error) {
+	return out, c.call(ctx, http.MethodGet, "/wireless/networks?where="+url.QueryEscape(where), nil, &out)
+}
+
+// Radios lists the radios of the access points that a selector picks.
+func (c *Client) Radios(ctx context.Context, where string) (out v1.List[v1.AirRadio], err error) {
+	return out, c.call(ctx, http.MethodGet, "/wireless/radios?where="+url.QueryEscape(where), nil, &out)
+}
+
+// Refusals lists stations that tried to join a wireless network and did not.
+func (c *Client) Refusals(ctx context.Context, where string) (out v1.List[v1.Refusal], err error) {
+	return out, c.call(ctx, http.MethodGet, "/wireless/refusals?where="+url.QueryEscape(where), nil, &out)
+}
+
+// Joining tells step by step how a station joins a wireless network.
+func (c *Client) Joining(ctx context.Context, mac string) (out v1.List[v1.JoinStep], err error) {
+	return out, c.call(ctx, http.MethodGet, "/clients/"+url.PathEscape(mac)+"/joining", nil, &out)
+}
+
+// PlanChannels tells on which channels the radios of a band would disturb each other least.
+func (c *Client) PlanChannels(ctx context.Context, where, band string) (out v1.ChannelPlan, err error) {
+	return out, c.call(ctx, http.MethodGet, "/wireless/plan?band="+url.QueryEscape(band)+"&where="+url.QueryEscape(where), nil, &out)
+}
+
+// JoinCode makes the code by which a phone joins a network.
+func (c *Client) JoinCode(ctx context.Context, in v1.JoinCodeRequest) (out v1.JoinCode, err error) {
+	return out, c.call(ctx, http.MethodPost, "/wireless/join-code", in, &out)
+}
