@@ -56,7 +56,7 @@ func octetsText(n uint64) string {
 }
 
 func (a *app) clientCommand() *cobra.Command {
-	cmd := &cobra.Command{Use: "client", Short: "Give an end station a name"}
+	cmd := &cobra.Command{Use: "client", Short: "Give an end station a name, or block it"}
 	cmd.AddCommand(&cobra.Command{
 		Use: "name MAC NAME", Short: "Give a client a name; an empty one takes it back", Args: cobra.ExactArgs(2),
 		Example: "  everypost client name 02:a1:20:02:00:1f \"Quay camera 3\"",
@@ -72,5 +72,6 @@ func (a *app) clientCommand() *cobra.Command {
 			return nil
 		},
 	})
+	cmd.AddCommand(a.blockCommands()...)
 	return cmd
 }

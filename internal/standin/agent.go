@@ -47,7 +47,11 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
 	more := modelFeatures[a.d.spec.Model]
-	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features=allowed-management,certificates",
+	own := "allowed-management,certificates"
+	if a.d.spec.Role == "switch" || a.d.spec.Role == "access-point" {
+		own += ",blocked-stations"
+	}
+	caps = append(caps, namespaces["ep-dev"]+"?module=ep-device&features="+own,
 		namespaces["ep-mg"]+"?module=ep-management&features="+strings.Join(append([]string{"local-users", "sign-in", "snmp"}, more.management...), ","))
 	caps = append(caps, namespaces["ep-op"]+"?module=ep-operations&features="+strings.Join(a.d.abilities(), ","))
 	if a.d.spec.Model == "H16S" {

@@ -382,7 +382,7 @@ func (h *host) joined(c *compiled) int {
 		return c.joinedAir(h)
 	}
 	p := c.ports[h.at.port]
-	if h.held() {
+	if h.held() || c.blocks(h) {
 		return 0
 	}
 	if !h.letIn(p, c.radius) {

@@ -33,6 +33,8 @@ type compiled struct {
 	firewall firewall
 	routed   routingConfig
 	wireless wirelessConfig
+	blocked  map[string]time.Time // stations of which nothing passes, and until when; zero: for good
+	at       time.Time            // by the clock of the device, as of the last time that the world settled
 	manage   managed
 	telling  telling
 	asking   asking
@@ -106,6 +108,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileFirewall(tree)
 	c.compileRouting(tree)
 	c.compileWireless(tree)
+	c.compileBlocked(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)
 	c.compileAsking(tree)

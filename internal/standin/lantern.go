@@ -255,6 +255,7 @@ func LanternSound() Plant {
 	untold := offers[1]
 	untold.credential = lastYears
 	y.station(stations{kind: "handheld", rate: 60_000}, "radio1", y.devices["th-ap-05"], 9, &untold)
+	y.plant.Hosts[len(y.plant.Hosts)-1].Stays = true // who does not get in stays and tries
 	for _, name := range y.order {
 		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
 	}

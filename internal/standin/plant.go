@@ -227,6 +227,7 @@ type HostSpec struct {
 	Class         int
 	RateBps       int    // what it sends and receives on average
 	SSID          string // of the wireless network that it looks for, "" for a wired one
+	Stays         bool   // it is always there, and does not wander
 	Credential    string // what it knows to join that: a passphrase, or by what a RADIUS server knows it
 	IP, System    string // its address, and its operating system where that shows
 }

@@ -3,6 +3,7 @@ package standin
 import (
 	"cmp"
 	"fmt"
+	"net"
 	"net/netip"
 	"strconv"
 	"strings"
@@ -61,6 +62,9 @@ ncs:netconf-server/call-home/netconf-client[name]/endpoints/endpoint[name]/ssh/t
 ep-dev:services/service[name]/name string
 ep-dev:services/service[name]/enabled boolean =true
 ep-dev:about/contact string
+ep-dev:stations/blocked[station]/station station
+ep-dev:stations/blocked[station]/purpose string
+ep-dev:stations/blocked[station]/until date
 ep-dev:about/location string
 ep-dev:management/allowed/from* prefix
 oc-sys:system/clock/config/timezone-name string
@@ -383,6 +387,12 @@ var leafTypes = map[string]func(string) error{
 	"access-control": oneOf("off", "802.1x", "mac", "802.1x-or-mac"),
 	"direction":      oneOf("both", "in", "out"),
 
+	"station": func(v string) error {
+		if _, err := net.ParseMAC(v); err != nil || len(v) != 17 || strings.Contains(v, ":") {
+			return fmt.Errorf("%q is no hardware address written 02-4c-53-20-00-07", v)
+		}
+		return nil
+	},
 	"band":              oneOf("2.4", "5", "6"),
 	"channel-width":     oneOf("20", "40", "80", "160"),
 	"wireless-security": oneOf("open", "owe", "wpa2-personal", "wpa2-wpa3-personal", "wpa3-personal", "wpa2-enterprise", "wpa3-enterprise"),

@@ -246,13 +246,13 @@ const staysFor = 13 * time.Minute
 func (w *World) roam(now time.Time) {
 	for i, h := range w.hosts {
 		slot := now.Add(time.Duration(i)*37*time.Second).UnixNano() / int64(staysFor)
-		if h.SSID == "" || slot == h.slot {
+		if h.SSID == "" || h.Stays || slot == h.slot {
 			continue
 		}
 		h.slot = slot
 		home, _ := w.endpoint(h.At)
 		draw := w.draw(h, slot)
-		to, away := w.wanders(home, draw), float64(draw>>32%1000) > 1000*presence(h.SSID, now) && h.Credential != lastYears // who does not get in stays and tries
+		to, away := w.wanders(home, draw), float64(draw>>32%1000) > 1000*presence(h.SSID, now)
 		if to == h.at && away == h.away {
 			continue
 		}

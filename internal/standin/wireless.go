@@ -22,7 +22,7 @@ type offer struct {
 
 // offers are the wireless networks of the house.
 var offers = []offer{
-	{"office", "laptops of people who work here", "Lantern Office", 20, "wpa2-enterprise", staff, false},
+	{"office", "laptops of people who work here", "Lantern Office", 20, "wpa2-enterprise", Staff, false},
 	{"crew", "handhelds on quays and vessels", "Lantern Crew", 70, "wpa2-wpa3-personal", "tide and timber", false},
 	{"passengers", "whoever waits for a ferry", "Lantern Passengers", 80, "open", "", true},
 }
@@ -30,8 +30,8 @@ var offers = []offer{
 // lastYears is the passphrase that the crew's network had before: one handheld was not told of the new one.
 const lastYears = "lamps and ropes"
 
-// staff is by what people who work here are known to the RADIUS server of the house.
-const staff = "a person of the house"
+// Staff is by what people who work here are known to the RADIUS server of the house.
+const Staff = "a person of the house"
 
 // houseRADIUS says who may join enterprise networks; it is answered for by the world.
 const houseRADIUS = "10.1.10.6"
@@ -40,8 +40,7 @@ const houseRADIUS = "10.1.10.6"
 type wirelessConfig struct {
 	radios   map[string]radioConfig
 	networks []networkConfig
-	timed    bool      // it depends on the hour, or on the day
-	at       time.Time // by the clock of the device, as of the last time that the world settled
+	timed    bool // it depends on the hour, or on the day
 }
 
 // radioConfig is how a radio is told to send; 0 is for it to choose.
@@ -141,9 +140,11 @@ func (n networkConfig) in(band string, at time.Time) bool {
 type refusal struct{ step, why string }
 
 // admits tells into which VLAN a network takes a station, or why not.
-func (n networkConfig) admits(h *host, at time.Time) (vlan int, no refusal) {
+func (n networkConfig) admits(h *host, at time.Time, blocked bool) (vlan int, no refusal) {
 	knows := h.Credential
 	switch {
+	case blocked:
+		return 0, refusal{"association", "blocked"}
 	case n.security == "open", n.security == "owe":
 		if knows != "" { // it knows the network as one that asks for something, and does not fall for less
 			return 0, refusal{"association", "security"}
@@ -153,7 +154,7 @@ func (n networkConfig) admits(h *host, at time.Time) (vlan int, no refusal) {
 		switch {
 		case !slices.Contains(n.servers, houseRADIUS):
 			return 0, refusal{"authentication", "no-answer"}
-		case knows != staff:
+		case knows != Staff:
 			return 0, refusal{"authentication", "refused"}
 		}
 		return n.vlan, refusal{}
@@ -181,7 +182,7 @@ func (n networkConfig) admits(h *host, at time.Time) (vlan int, no refusal) {
 func (c *compiled) hears(h *host) *networkConfig {
 	band := c.wireless.radios[h.at.port].band
 	for i, n := range c.wireless.networks {
-		if n.ssid == h.SSID && n.in(band, c.wireless.at) {
+		if n.ssid == h.SSID && n.in(band, c.at) {
 			return &c.wireless.networks[i]
 		}
 	}
@@ -194,20 +195,35 @@ func (c *compiled) joinedAir(h *host) int {
 	if n == nil {
 		return 0
 	}
-	vlan, no := n.admits(h, c.wireless.at)
+	vlan, no := n.admits(h, c.at, c.blocks(h))
 	if no.why == "" && vlan == 0 {
 		return c.management
 	}
 	return vlan
 }
 
-// tellTime lets access points know the hour, by which they offer networks.
+// tellTime lets devices know the hour, by which they offer networks and block stations.
 func (w *World) tellTime(now time.Time) {
 	for _, d := range w.devices {
-		if d.spec.Role == "access-point" {
-			d.cfg.wireless.at = now.In(d.cfg.zone)
-		}
+		d.cfg.at = now.In(d.cfg.zone)
 	}
+}
+
+func (c *compiled) compileBlocked(tree *xmlnode.Node) {
+	c.blocked = map[string]time.Time{}
+	for _, n := range tree.Child("stations").All("blocked") {
+		until := time.Time{}
+		if day, err := time.Parse(time.DateOnly, n.TextAt("until")); err == nil {
+			until, c.wireless.timed = day.AddDate(0, 0, 1), true
+		}
+		c.blocked[strings.ReplaceAll(n.TextAt("station"), "-", ":")] = until
+	}
+}
+
+// blocks tells whether nothing of a station passes.
+func (c *compiled) blocks(h *host) bool {
+	until, is := c.blocked[h.MAC]
+	return is && (until.IsZero() || c.at.Before(until))
 }
 
 // accessPointState tells of radios and of the stations that joined.
@@ -272,7 +288,7 @@ func (d *device) wirelessState(wl *xmlnode.Node, now time.Time) {
 		if h.SSID == "" || n == nil || !d.ports[h.at.port].up {
 			continue
 		}
-		if _, no := n.admits(h, d.cfg.wireless.at); no.why != "" {
+		if _, no := n.admits(h, d.cfg.at, d.cfg.blocks(h)); no.why != "" {
 			every := 20 * time.Second // it tries again and again
 			last := now.Truncate(every)
 			wl.Add(x.node("refused", x.leaf("mac", h.MAC), x.leaf("network", n.name), x.leaf("radio", h.at.port), x.int("signal", h.heard(d.world, now)), x.leaf("last", last.UTC().Format(time.RFC3339)),

@@ -37,3 +37,8 @@ func (c *Client) PlanChannels(ctx context.Context, where, band string) (out v1.C
 func (c *Client) JoinCode(ctx context.Context, in v1.JoinCodeRequest) (out v1.JoinCode, err error) {
 	return out, c.call(ctx, http.MethodPost, "/wireless/join-code", in, &out)
 }
+
+// BlockedStations lists the stations of which devices that a selector picks let nothing pass.
+func (c *Client) BlockedStations(ctx context.Context, where string) (out v1.List[v1.BlockedStation], err error) {
+	return out, c.call(ctx, http.MethodGet, "/blocked-stations?where="+url.QueryEscape(where), nil, &out)
+}

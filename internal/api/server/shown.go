@@ -136,6 +136,7 @@ func init() {
 	show(func(n v1.WirelessNetwork) []spot { return onDevices(rights.Devices, n.Devices) })
 	show(func(r v1.AirRadio) []spot { return onDevice(rights.Devices, r.Device) })
 	show(func(r v1.Refusal) []spot { return onDevice(rights.Clients, r.Device) })
+	show(func(b v1.BlockedStation) []spot { return onDevices(rights.Clients, b.Devices) })
 	show(func(m v1.ChannelMove) []spot { return onDevice(rights.Devices, m.Device) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })
 	show(func(h v1.BackupHit) []spot { return onDevice(rights.Configuration, h.Device) })

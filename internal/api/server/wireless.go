@@ -56,13 +56,25 @@ func (s *server) wirelessRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			names := map[string]string{}
-			for _, c := range s.Inventory.Clients(catalog.Query{Within: within(ctx, rights.See, rights.Clients), Limit: math.MaxInt, Now: time.Now()}).Rows {
-				names[c.MAC] = c.Name()
-			}
+			names := s.stationNames(ctx)
 			return listOf(wireless.Refusals(points), func(r wireless.Refusal) v1.Refusal {
 				says, do := wireless.Why(r.Why)
 				return v1.Refusal{MAC: r.MAC, Name: names[r.MAC], Network: r.WLAN, SSID: r.SSID, Device: r.Device, Site: r.Site, Radio: r.Radio, SignalDbm: r.SignalDbm, Last: r.Last, Tries: r.Tries, Why: r.Why, Says: says, Do: do}
+			}), nil
+		})
+	register(s, api, seeClients, http.MethodGet, "/blocked-stations", "list-blocked-stations", "Stations of which devices let nothing pass",
+		func(ctx context.Context, in *where) (*body[v1.List[v1.BlockedStation]], error) {
+			q, err := s.asked(ctx, selector.Device, in.Where, seeClients)
+			if err != nil {
+				return nil, err
+			}
+			configs := map[string]network.Config{}
+			for _, d := range s.Inventory.Devices(q).Rows {
+				configs[d.Name] = d.Config
+			}
+			names := s.stationNames(ctx)
+			return listOf(wireless.BlockedOn(configs), func(b wireless.Blocked) v1.BlockedStation {
+				return v1.BlockedStation{MAC: b.MAC, Name: names[b.MAC], Until: b.Until, Purpose: b.Purpose, Devices: b.Devices}
 			}), nil
 		})
 	type macPath struct {
@@ -131,6 +143,15 @@ func (s *server) wirelessRoutes(api huma.API) {
 			}
 			return &body[v1.JoinCode]{out}, nil
 		})
+}
+
+// stationNames are what stations are called, of those that who makes the request may see.
+func (s *server) stationNames(ctx context.Context) map[string]string {
+	out := map[string]string{}
+	for _, c := range s.Inventory.Clients(catalog.Query{Within: within(ctx, rights.See, rights.Clients), Limit: math.MaxInt, Now: time.Now()}).Rows {
+		out[c.MAC] = c.Name()
+	}
+	return out
 }
 
 // joinText is what phones read a network from (WPA3 specification, section 7.1: URI of the form WIFI).

@@ -114,3 +114,12 @@ type JoinCode struct {
 	Text string   `json:"text" doc:"What it holds: WIFI:S:...;;"`
 	Rows []string `json:"rows" doc:"# is dark, . is light"`
 }
+
+// BlockedStation is a station of which devices let nothing pass.
+type BlockedStation struct {
+	MAC     string   `json:"mac"`
+	Name    string   `json:"name,omitempty" doc:"What the station is called, if it was known before"`
+	Until   string   `json:"until,omitempty" doc:"The last day, such as 2026-12-31; for good when left out"`
+	Purpose string   `json:"purpose,omitempty" doc:"Why"`
+	Devices []string `json:"devices" doc:"That block it"`
+}

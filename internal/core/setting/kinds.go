@@ -29,6 +29,7 @@ type About struct {
 	only    string // the only name that one can have; "" for any
 	highest int    // of those that are named by a number from lowest; 0: by a name
 	lowest  int
+	check   func(name string) error // of those that are named in a form of their own; nil for the others
 }
 
 // Prefix is what stands before the name of one.
@@ -118,6 +119,7 @@ var kinds = []About{
 	{Kind: OnGateway, Section: "gateways", place: 23, Title: "Gateways", One: "gateway", Needs: Routing, Form: "the number of its VLAN, 1 to 4094", lowest: 1, highest: 4094},
 	{Kind: OnRoute, Section: "routes", place: 24, Title: "Static routes", One: "static route", Needs: Routing, Form: nameForm},
 	{Kind: OnWLAN, Section: "wireless-networks", place: 26, CopiedAs: "wireless", Title: "Wireless networks", One: "wireless network", Needs: Wireless, Form: nameForm},
+	{Kind: OnBlocked, Section: "blocked-stations", place: 28, CopiedAs: "wireless", Title: "Blocked stations", One: "blocked station", Needs: Blocking, Form: "its hardware address, written 02-4c-53-20-00-07", check: checkBlocked},
 	{Kind: OnPassphrase, Section: "passphrases", place: 27, CopiedAs: "wireless", Title: "Further passphrases", One: "passphrase", Needs: Wireless, Form: nameForm + ": who has it"},
 }
 
@@ -135,6 +137,9 @@ func CopiedParts() (out []string) {
 func (a About) checkName(name string) error {
 	if a.only != "" && name != a.only {
 		return fmt.Errorf("%q is no %s of a device: it has but one, %s", name, a.One, a.only)
+	}
+	if a.check != nil {
+		return a.check(name)
 	}
 	if a.highest == 0 {
 		return network.CheckName(name)

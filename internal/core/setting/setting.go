@@ -52,6 +52,7 @@ const (
 
 	OnWLAN       Kind = "wlan"       // a wireless network that an access point offers
 	OnPassphrase Kind = "passphrase" // a further one of such a network
+	OnBlocked    Kind = "blocked"    // a station of which nothing passes, by its hardware address
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

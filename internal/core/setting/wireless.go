@@ -46,7 +46,7 @@ var wirelessSettings = []Setting{
 	{Name: "ssid", On: wlanOnly, Title: "Name in the air", Group: "Wireless network", Help: "what stations call it (SSID), 1 to 32 octets", Needs: Wireless, Value: ssid()},
 	{Name: "offered", On: wlanOnly, Title: "Offered", Group: "Wireless network", Help: "whether it can be joined", Default: "on", Needs: Wireless, Value: onOff()},
 	{Name: "hidden", On: wlanOnly, Title: "Hidden", Group: "Wireless network", Help: "beacons leave its name out; it protects from nothing", Default: "off", Needs: Wireless, Value: onOff()},
-	{Name: "bands", On: wlanOnly, Title: "Bands", Group: "Wireless network", Help: "in which it is offered, in GHz; all when there is none", Default: "none", Needs: Wireless, Value: list("bands such as 2.4,5", 3, band)},
+	{Name: "bands", On: wlanOnly, Title: "Bands", Group: "Wireless network", Help: "in which it is offered, in GHz", Default: "all", Needs: Wireless, Value: bandList()},
 	{Name: "offered-hours", On: wlanOnly, Title: "Hours", Group: "Wireless network", Help: "when it is offered, by the clock of the device", Default: "always", Needs: Wireless, Value: hours().or("always")},
 	{Name: "security", On: wlanOnly, Title: "Security", Group: "Who may join", Help: "open and owe: anybody; personal: who knows the passphrase; enterprise: whom a RADIUS server lets in", Default: SecurityPersonal, Needs: Wireless, Value: choice(securities...)},
 	{Name: "passphrase", On: wlanOnly, Title: "Passphrase", Group: "Who may join", Help: "of a personal network, 8 to 63 characters", Needs: Wireless, Value: passphrase()},
@@ -95,6 +95,20 @@ func band(s string) (string, error) {
 		return "", fmt.Errorf("%q is no band: there are 2.4, 5 and 6", s)
 	}
 	return s, nil
+}
+
+// bandList is bands, or all of them.
+func bandList() Value {
+	v := list("bands such as 2.4,5", 3, band)
+	inner := v.normal
+	v.Form = "bands such as 2.4,5, or all"
+	v.normal = func(s string) (string, error) {
+		if s = strings.ToLower(s); s == "all" || s == "none" {
+			return "all", nil
+		}
+		return inner(s)
+	}
+	return v
 }
 
 func passphrase() Value {
@@ -150,7 +164,7 @@ func WLANs(c network.Config) (out []WLAN) {
 		}
 		o := c.Objects[object]
 		w := WLAN{Name: strings.TrimPrefix(object, string(OnWLAN)+"/"), SSID: o["ssid"], Security: o["security"], Offered: o["offered"] != "off", Hidden: o["hidden"] == "on",
-			Bands: Items(o["bands"]), Passphrase: o["passphrase"], Secret: o["wlan-radius-secret"], RADIUS: Items(o["wlan-radius"]), Apart: o["station-isolation"] == "on", Rate: o["station-rate"]}
+			Bands: Items(strings.TrimPrefix(o["bands"], "all")), Passphrase: o["passphrase"], Secret: o["wlan-radius-secret"], RADIUS: Items(o["wlan-radius"]), Apart: o["station-isolation"] == "on", Rate: o["station-rate"]}
 		if w.Security == "" {
 			w.Security = SecurityPersonal
 		}

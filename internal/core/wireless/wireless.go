@@ -168,3 +168,32 @@ func Refusals(points []Point) (out []Refusal) {
 	})
 	return out
 }
+
+// Blocked is a station of which devices let nothing pass.
+type Blocked struct {
+	MAC     string
+	Until   string   // a date, "" for good; the last one, where devices differ
+	Purpose string   // why
+	Devices []string // that block it, by name
+}
+
+// BlockedOn adds up which stations are blocked, by hardware address.
+func BlockedOn(configs map[string]network.Config) (out []Blocked) {
+	by := map[string]int{}
+	for _, device := range slices.Sorted(maps.Keys(configs)) {
+		for _, b := range setting.BlockedStations(configs[device]) {
+			i, known := by[b.MAC]
+			if !known {
+				i = len(out)
+				by[b.MAC], out = i, append(out, Blocked{MAC: b.MAC, Until: b.Until, Purpose: b.Purpose})
+			}
+			o := &out[i]
+			o.Devices = append(o.Devices, device)
+			if o.Until != "" && (b.Until == "" || b.Until > o.Until) {
+				o.Until = b.Until
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b Blocked) int { return cmp.Compare(a.MAC, b.MAC) })
+	return out
+}

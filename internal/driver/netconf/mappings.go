@@ -66,6 +66,7 @@ var mappings = slices.Concat(
 		at("security", "security", asIs), at("passphrase", "passphrase", asIs), at("wlan-radius", "radius/servers/server", several), at("wlan-radius-secret", "radius/secret", asIs), at("wlan-vlan", "vlan", asIs),
 		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), purpose),
 	of(setting.OnPassphrase, objectLists[setting.OnPassphrase]+"/", at("wlan", "network", asIs), at("passphrase", "passphrase", asIs), at("wlan-vlan", "vlan", asIs), at("until", "until", asIs), purpose),
+	of(setting.OnBlocked, objectLists[setting.OnBlocked]+"/", at("until", "until", asIs), purpose),
 	of(setting.OnDevice, "", at("country", "wl:wireless/country", asIs),
 		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
 		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
@@ -93,7 +94,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
-	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]",
+	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -217,5 +218,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking,
 }

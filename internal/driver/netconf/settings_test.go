@@ -125,7 +125,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"kb-sw-03":   {"", "ring/dock", "input/1"},
 		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main", "inspection/trial"},
 		"ng-edge-01": {"gateway/20", "route/trial"},
-		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial"},
+		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "blocked/02-4c-53-20-00-07"},
 	}
 	sessions, _ := someSwitches(t, slices.Collect(maps.Keys(objects))...)
 	seen := map[string]bool{}

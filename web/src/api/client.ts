@@ -67,6 +67,7 @@ export type PolicyName = Schemas["PolicyName"];
 export type ApplicationUse = Schemas["ApplicationUse"];
 export type WirelessNetwork = Schemas["WirelessNetwork"];
 export type AirRadio = Schemas["AirRadio"];
+export type BlockedStation = Schemas["BlockedStation"];
 export type Refusal = Schemas["Refusal"];
 export type JoinCodeRequest = Schemas["JoinCodeRequest"];
 export type InspectionFound = Schemas["InspectionFound"];

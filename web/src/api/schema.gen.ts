@@ -432,6 +432,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/blocked-stations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stations of which devices let nothing pass
+         * @description Needs the right to see clients.
+         */
+        get: operations["list-blocked-stations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bundles/proposal": {
         parameters: {
             query?: never;
@@ -4018,6 +4038,17 @@ export interface components {
             /** Format: date-time */
             until: string;
         };
+        BlockedStation: {
+            /** @description That block it */
+            devices: string[];
+            mac: string;
+            /** @description What the station is called, if it was known before */
+            name?: string;
+            /** @description Why */
+            purpose?: string;
+            /** @description The last day, such as 2026-12-31; for good when left out */
+            until?: string;
+        };
         BulkAnswer: {
             /** @description The draft; left out when nothing could be set */
             change?: components["schemas"]["Change"];
@@ -5884,6 +5915,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["BaselineEntry"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListBlockedStation: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["BlockedStation"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -9331,6 +9381,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Change"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-blocked-stations": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which access points */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListBlockedStation"];
                 };
             };
             /** @description Error */

@@ -10,9 +10,11 @@ import { beginOf, useClientHistory, useClientWay, useHistory } from "../history/
 import { RangeBar, useRange } from "../history/range";
 import { rate } from "../ports/columns";
 import { octets } from "../ports/PortPanel";
+import { BlockButton } from "./BlockDialog";
 
 /** What is known of a client, and how it did over time: a wireless one by itself, a wired one by its port. */
 export default function ClientDialog({ c, close }: { c: NetworkClient; close: () => void }) {
+  const me = useMe().data;
   const rows: [string, React.ReactNode][] = [
     [
       "MAC address",
@@ -60,6 +62,11 @@ export default function ClientDialog({ c, close }: { c: NetworkClient; close: ()
           </div>
         ))}
       </dl>
+      {me && allowed(me, "change", "templates") && (
+        <p className="mb-3 flex justify-end">
+          <BlockButton mac={c.mac} name={c.name || c.mac} me={me} done={close} />
+        </p>
+      )}
       <Way mac={c.mac} />
       {c.ssid ? (
         <Wireless mac={c.mac} />

@@ -27,7 +27,9 @@ function Plan({ me, scope, close }: { me: Person; scope: string; close: () => vo
   const plan = usePlan(scope, band);
   const draft = useOwnDraft(me);
   const bulk = useBulk();
-  const items = plan.data?.items ?? [];
+  const items = (plan.data?.items ?? []).toSorted(
+    (a, b) => Number(b.after !== b.before) - Number(a.after !== a.before), // what moves first
+  );
   const moves = items.filter((m) => m.after !== m.before);
   const stations = moves.reduce((n, m) => n + m.stations, 0);
   const put = () =>

@@ -1,3 +1,4 @@
+import { X } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
 import { type AirRadio, allowed, type Person, type Refusal, type WirelessNetwork } from "../../api/client";
@@ -7,6 +8,8 @@ import { Shape } from "../../ui/health";
 import { type Column, Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
 import { rate } from "../ports/columns";
+import { SettingsForm } from "../settings/SettingsForm";
+import { Blocked } from "./Blocked";
 import { CodeDialog } from "./CodeDialog";
 import { JoiningDialog } from "./JoiningDialog";
 import { OfferDialog } from "./OfferDialog";
@@ -30,10 +33,12 @@ export function WirelessPage({ me }: { me: Person }) {
           of={[
             ["", "Networks"],
             ["radios", "Radios"],
-            ...((maySeeClients ? [["refused", away ? `Not let in (${away})` : "Not let in"]] : []) as [
-              string,
-              string,
-            ][]),
+            ...((maySeeClients
+              ? [
+                  ["refused", away ? `Not let in (${away})` : "Not let in"],
+                  ["blocked", "Blocked"],
+                ]
+              : []) as [string, string][]),
           ]}
           pick={setView}
         />
@@ -45,8 +50,10 @@ export function WirelessPage({ me }: { me: Person }) {
         <Radios scope={scope} />
       ) : view === "refused" ? (
         <Refused list={refusals.data?.items} error={refusals.error} again={() => void refusals.refetch()} />
+      ) : view === "blocked" ? (
+        <Blocked scope={scope} me={me} />
       ) : (
-        <Networks scope={scope} />
+        <Networks scope={scope} me={me} />
       )}
     </div>
   );
@@ -62,13 +69,27 @@ const words: Record<string, string> = {
   "wpa3-enterprise": "RADIUS (WPA3)",
 };
 
-function Networks({ scope }: { scope: string }) {
+function Networks({ scope, me }: { scope: string; me: Person }) {
   const list = useNetworks(scope);
   const kept = useKept();
   const [sort, setSort] = useView("sort", "name");
   const [code, setCode] = useState<WirelessNetwork>();
+  const [changing, change] = useView("network");
   const columns: Column<WirelessNetwork>[] = [
-    { key: "name", head: "Network", sort: (n) => n.name, cell: (n) => <span className="font-medium">{n.name}</span> },
+    {
+      key: "name",
+      head: "Network",
+      sort: (n) => n.name,
+      cell: (n) => (
+        <button
+          type="button"
+          className="font-medium text-accent hover:underline"
+          onClick={() => change(n.name === changing ? "" : n.name)}
+        >
+          {n.name}
+        </button>
+      ),
+    },
     { key: "ssid", head: "Name in the air", sort: (n) => n.ssid, cell: (n) => n.ssid },
     { key: "security", head: "Who may join", sort: (n) => n.security, cell: (n) => words[n.security] ?? n.security },
     {
@@ -117,27 +138,49 @@ function Networks({ scope }: { scope: string }) {
         ),
     },
   ];
+  const picked = list.data?.items.find((n) => n.name === changing);
   if (list.isError) return <Failure error={list.error} retry={() => void list.refetch()} />;
   return (
-    <Panel title={list.data ? many(list.data.items.length, "network") : "Networks"}>
-      <Table
-        label="Wireless networks"
-        columns={columns}
-        rows={list.data?.items ?? []}
-        rowKey={(n) => n.name}
-        sort={sort}
-        onSort={setSort}
-        className="max-h-[calc(100vh-200px)]"
-        empty={
-          list.data ? (
-            <Empty title="No access point here offers a network">
-              A network is offered to all access points that a selector picks. The scope may leave them out.
-            </Empty>
-          ) : null
-        }
-      />
-      {code && <CodeDialog n={code} close={() => setCode(undefined)} />}
-    </Panel>
+    <>
+      <Panel title={list.data ? many(list.data.items.length, "network") : "Networks"}>
+        <Table
+          label="Wireless networks"
+          columns={columns}
+          rows={list.data?.items ?? []}
+          rowKey={(n) => n.name}
+          sort={sort}
+          onSort={setSort}
+          className="max-h-[calc(100vh-200px)]"
+          empty={
+            list.data ? (
+              <Empty title="No access point here offers a network">
+                A network is offered to all access points that a selector picks. The scope may leave them out.
+              </Empty>
+            ) : null
+          }
+        />
+        {code && <CodeDialog n={code} close={() => setCode(undefined)} />}
+      </Panel>
+      {picked && (
+        <Panel
+          title={`${picked.name}, on ${many(picked.devices.length, "access point")}`}
+          aside={
+            <Button kind="quiet" className="!h-6 px-1 text-buff-ink" aria-label="Close" onClick={() => change("")}>
+              <X size={15} aria-hidden />
+            </Button>
+          }
+        >
+          <div className="p-3">
+            <SettingsForm
+              key={picked.name}
+              on={picked.devices.map((d) => `${d}:wlan/${picked.name}`)}
+              me={me}
+              hide={["present"]}
+            />
+          </div>
+        </Panel>
+      )}
+    </>
   );
 }
 

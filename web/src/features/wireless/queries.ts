@@ -27,6 +27,14 @@ export const useRefusals = (where: string, on: boolean) =>
     enabled: on,
   });
 
+/** Stations of which devices in the scope let nothing pass. */
+export const useBlocked = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "blocked", where],
+    queryFn: () => take(api.GET("/api/v1/blocked-stations", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+  });
+
 /** How a station joins, step by step. */
 export const useJoining = (mac: string) =>
   useQuery({
