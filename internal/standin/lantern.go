@@ -256,6 +256,14 @@ func LanternSound() Plant {
 	untold.credential = lastYears
 	y.station(stations{kind: "handheld", rate: 60_000}, "radio1", y.devices["th-ap-05"], 9, &untold)
 	y.plant.Hosts[len(y.plant.Hosts)-1].Stays = true // who does not get in stays and tries
+	y.station(stations{kind: "guest", rate: 350_000}, "radio0", y.devices["th-ap-02"], 30, &offers[2])
+	lost := &y.plant.Hosts[len(y.plant.Hosts)-1]
+	lost.Stays = true
+	for name, d := range y.devices {
+		if strings.HasPrefix(name, "th-ap-") || strings.HasPrefix(name, "th-sw-") {
+			d.Blocked = map[string]string{lost.MAC: "a gangway scanner that was lost"}
+		}
+	}
 	for _, name := range y.order {
 		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
 	}

@@ -2,7 +2,10 @@ package standin
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
+	"strings"
 
 	"example.net/everypost/internal/wire/xmlnode"
 )
@@ -35,6 +38,7 @@ type DeviceSpec struct {
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
+	Blocked                 map[string]string // stations of which nothing passes, and why
 	Firewall                *FirewallSpec
 	NTP                     string // the server that sets its clock; "" for none
 	NoTrial                 bool   // it cannot go back by itself from what it was told
@@ -447,6 +451,13 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	}
 	if s.Role == "edge" && s.ManagementIP != "" {
 		out.Add(s.gatewayNodes())
+	}
+	if len(s.Blocked) > 0 {
+		stations := node("ep-dev", "stations")
+		for _, mac := range slices.Sorted(maps.Keys(s.Blocked)) {
+			stations.Add(node("ep-dev", "blocked", leaf("ep-dev", "station", strings.ReplaceAll(mac, ":", "-")), leaf("ep-dev", "purpose", s.Blocked[mac])))
+		}
+		out.Add(stations)
 	}
 	if s.Role == "access-point" && s.ManagementIP != "" {
 		out.Add(s.wirelessNodes())

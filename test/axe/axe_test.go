@@ -116,6 +116,9 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"certificates":  {visit("/certificates"), browser.Shows("The authority of the house"), browser.Press("Renew…"), browser.Shows("Ending within")},
 		"given out":     {visit("/devices/th-edge-01?tab=addresses"), browser.Shows("Addresses given out")},
 		"a search":      {visit("/jobs"), browser.Press("New job"), browser.Choose("It does", "search"), browser.Shows("Addresses")},
+		"air":           {visit("/wireless"), browser.Shows("Lantern Crew"), browser.Press("Offer a network"), browser.Shows("it picks")},
+		"air radios":    {visit("/wireless?view=radios"), browser.Shows("th-ap-01:radio1"), browser.Press("Plan channels"), browser.Shows("In the mean")},
+		"blocked":       {visit("/wireless?view=blocked"), browser.Shows("No station is blocked")},
 		"no device":     {visit("/devices/nobody"), browser.Shows("not found")},
 	}
 	// The second look, in the dark, is for what differs there: the contrast.

@@ -146,7 +146,6 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
-		chromedp.Navigate(base+"/devices/th-sw-02?tab=tests&ask=ping"), browser.Shows("Count"), browser.TypeInto("To", "hh-sw-01\r"), browser.Until("document.querySelectorAll(`section[aria-label=Lines] tbody tr`).length > 3"), picture("tests"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "change-rule", "set", "vessels", "--title", "Ships are changed in port", "--pick", "site in (fulmar, guillemot, razorbill, turnstone)", "--hours", "mon-sun 01:00-04:30", "--zone", "Europe/London"),
 				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),
@@ -154,6 +153,7 @@ func pages(b *browser.Browser, t terminal) error {
 		}),
 		chromedp.Navigate(base+"/changes?view=rules&tray=5"), browser.Shows("Waits to be pushed"),
 		chromedp.Navigate(base+"/policies?firewall=th-fw-01"), browser.Shows("its last day is over"), picture("policies"),
+		chromedp.Navigate(base+"/wireless?view=radios"), browser.Shows("loudest"), picture("wireless"),
 		chromedp.Navigate(base+"/changes?tray=4"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/firmware?view=library"), browser.Shows("Enhanced open"), picture("firmware"),
