@@ -38,6 +38,9 @@ func (a *app) printInside(d v1.DeviceDetail) {
 		if h.MemoryTotal > 0 {
 			p("  memory      %d of %d MiB used", h.MemoryUsed>>20, h.MemoryTotal>>20)
 		}
+		if h.FlashTotal > 0 {
+			p("  flash       %d of %d MiB used", h.FlashUsed>>20, h.FlashTotal>>20)
+		}
 		for _, s := range h.Supplies {
 			p("  %s %-10s %.0f W", a.mark(okMark(s.OK)), s.Name, s.Watts)
 		}

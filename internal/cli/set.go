@@ -42,7 +42,7 @@ A bundle is written device:lag1, a VLAN of a device device:vlan/40, and so on fo
   everypost port set th-sw-02:lag1 present=on protocol=lacp-active trunk-vlans=10-30 --change 12`,
 	}
 	a.draftsEdits(set, false)
-	cmd.AddCommand(set, a.standingCommand("PORT", "ports"))
+	cmd.AddCommand(set, a.portApartCommand(), a.standingCommand("PORT", "ports"))
 	return cmd
 }
 

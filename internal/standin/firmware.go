@@ -200,6 +200,18 @@ func signerOf(maker string) string {
 	return h.Signer()
 }
 
+// flash tells how much of the memory for files is taken, and how much there is, in octets: two slots of firmware, what it runs, and files.
+func (d *device) flash() (used, size int64) {
+	const slot, own = 190 << 20, 3 << 20
+	d.inbox.mu.Lock()
+	defer d.inbox.mu.Unlock()
+	used = 2*slot + own + int64(hashOf(d.spec.Name)%64)<<20
+	for _, f := range d.inbox.files {
+		used += f.Size()
+	}
+	return used, 1 << 30
+}
+
 // inbox is where a device keeps the files that it is sent, until it is told what to do with them or loses power.
 type inbox struct {
 	mu    sync.Mutex

@@ -54,6 +54,7 @@ func (w *World) settleLinks(now time.Time) {
 		d := w.devices[name]
 		for _, spec := range d.spec.Ports {
 			p := d.ports[spec.Name]
+			p.half = d.cfg.ports[spec.Name].duplex == "HALF"
 			if is := up[endpoint{name, spec.Name}]; is != p.up {
 				p.up, p.changed = is, now
 				d.portChanged(now, p)

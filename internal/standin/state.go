@@ -201,8 +201,8 @@ func (d *device) bundleState(i *xmlnode.Node, name string) {
 
 // tally is what a port counts.
 type tally struct {
-	inOctets, inUnicast, inBroadcast, inMulticast, inDiscards, inErrors, inFCS float64
-	outOctets, outUnicast, outBroadcast, outMulticast, outDiscards, outErrors  float64
+	inOctets, inUnicast, inBroadcast, inMulticast, inDiscards, inErrors, inFCS, inFragments, collisions float64
+	outOctets, outUnicast, outBroadcast, outMulticast, outDiscards, outErrors                           float64
 }
 
 func (c tally) node() *xmlnode.Node {
@@ -245,7 +245,7 @@ func (d *device) speedOf(port string) int {
 
 func (p *portSim) ethernetState(mbps int) *xmlnode.Node {
 	x := in("oc-eth")
-	n := x.node("state", x.leaf("mac-address", p.mac))
+	n := x.node("state", x.leaf("mac-address", p.mac), x.node("counters", x.count("in-fragment-frames", p.counters.inFragments)))
 	if s := speedNames[mbps]; p.up && s != "" {
 		n.Add(x.leaf("negotiated-port-speed", "oc-eth:"+s).SetAttr("xmlns", "oc-eth", namespaces["oc-eth"]))
 	}
@@ -367,6 +367,8 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 	d.licencesState(own)
 	d.certificateState(own)
 	d.slotsState(own)
+	used, size := d.flash()
+	own.Add(x.node("flash", x.leaf("size", strconv.FormatInt(size, 10)), x.leaf("used", strconv.FormatInt(used, 10))))
 	if d.spec.BudgetMilliW > 0 {
 		used := 0
 		for _, p := range d.ports {
@@ -388,8 +390,12 @@ func (d *device) switchingState(sw *xmlnode.Node, _ time.Time) {
 		entries[n.TextAt("name")] = n
 	}
 	for _, spec := range d.spec.Ports {
-		by := d.world.keptShut(d, d.ports[spec.Name])
-		if by == "" || !d.cfg.ports[spec.Name].enabled {
+		p := d.ports[spec.Name]
+		by := d.world.keptShut(d, p)
+		if !d.cfg.ports[spec.Name].enabled {
+			by = ""
+		}
+		if by == "" && p.feeding == 0 && p.counters.collisions < 1 {
 			continue
 		}
 		n := entries[spec.Name]
@@ -397,13 +403,28 @@ func (d *device) switchingState(sw *xmlnode.Node, _ time.Time) {
 			n = x.node("port", x.leaf("name", spec.Name))
 			sw.Add(n)
 		}
-		n.Add(x.leaf("shut-by", by))
+		if by != "" {
+			n.Add(x.leaf("shut-by", by))
+		}
+		if p.counters.collisions >= 1 {
+			n.Add(x.count("collisions", p.counters.collisions))
+		}
+		if p.feeding > 0 {
+			mv := p.voltage()
+			n.Ensure(namespaces["ep-sw"], "power").Add(x.int("voltage", mv), x.int("current", p.feeding*1000/mv))
+		}
 	}
 	d.classState(sw)
 	d.pairState(sw)
 	d.ringState(sw)
 	d.controllerState(sw)
 	d.intruderState(sw)
+}
+
+// voltage is that of what a port feeds, in mV: its supply gives 54 V, of which a cable of 10 ohms takes the more the more is drawn.
+func (p *portSim) voltage() int {
+	const supplyV, ohms = 54, 10
+	return supplyV*1000 - ohms*p.feeding/supplyV
 }
 
 // listState tells how many frames each entry of an access list decided on.

@@ -325,6 +325,10 @@ func (p *portSim) count(in, out float64) {
 	if p.damage > 0 {
 		c.inFCS += in / frameSize * p.damage
 		c.inErrors += in / frameSize * p.damage
+		c.inFragments += in / frameSize * p.damage / 8
+	}
+	if p.half { // both ends speak when they like
+		c.collisions += (in + out) / frameSize / 200
 	}
 }
 

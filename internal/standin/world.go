@@ -118,6 +118,7 @@ type portSim struct {
 	feeding  int // mW of PoE delivered
 	class    int
 	counters tally
+	half     bool      // it sends and receives in turn, at half duplex
 	damage   float64   // the part of the frames that a bad cable spoils
 	forwards time.Time // until then it listens and learns only; zero where it forwards
 	learning *timer    // until then

@@ -290,9 +290,9 @@ func TestABlockedStationGetsNowhere(t *testing.T) {
 	assert.Equal(t, 3, c.Run("", "client", "unblock", wired).Code)
 
 	bad := c.Run("", "client", "block", "the laptop")
-	assert.Equal(t, 2, bad.Code)
+	assert.Equal(t, 3, bad.Code)
 	assert.Contains(t, bad.Err, "is not the hardware address of a station")
-	assert.Contains(t, c.Run("", "client", "block", "01:00:5e:00:00:01").Err, "of a group of stations")
+	assert.Contains(t, c.Run("", "client", "block", "01:00:5e:00:00:01").Err, "is not the hardware address of a station", "a group is none")
 	d, err := r.Device(t.Context(), "th-sw-02")
 	require.NoError(t, err)
 	i := slices.IndexFunc(d.PortList, func(p v1.Port) bool { return p.Port == "1/1/25" })

@@ -42,3 +42,8 @@ func (c *Client) JoinCode(ctx context.Context, in v1.JoinCodeRequest) (out v1.Jo
 func (c *Client) BlockedStations(ctx context.Context, where string) (out v1.List[v1.BlockedStation], err error) {
 	return out, c.call(ctx, http.MethodGet, "/blocked-stations?where="+url.QueryEscape(where), nil, &out)
 }
+
+// Block puts into a draft that nothing of a station passes, or that it passes again.
+func (c *Client) Block(ctx context.Context, mac string, in v1.BlockRequest) (out v1.BulkAnswer, err error) {
+	return out, c.call(ctx, http.MethodPost, "/blocked-stations/"+url.PathEscape(mac), in, &out)
+}

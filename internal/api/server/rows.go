@@ -64,7 +64,7 @@ func portOut(p *catalog.Port) v1.Port {
 		Ref: p.Ref.String(), Device: p.Ref.Device, Port: p.Ref.Port, Site: p.Device.Site.Name, Description: c.Description, Enabled: c.Enabled,
 		Mode: string(c.Mode), AccessVLAN: int(c.AccessVLAN), NativeVLAN: int(c.NativeVLAN), TrunkVLANs: c.TrunkVLANs.String(),
 		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, ShutBy: st.ShutBy, Bundle: c.LAG, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
-		PoEMilliW: st.PoEMilliW, PoEClass: st.PoEClass, Counters: v1.Counters(st.Counters), ObservedAt: st.ObservedAt, Stale: p.Away,
+		PoEMilliW: st.PoEMilliW, PoEMilliV: st.PoEMilliV, PoEMilliA: st.PoEMilliA, PoEClass: st.PoEClass, Isolation: c.Settings["isolation"], Counters: v1.Counters(st.Counters), ObservedAt: st.ObservedAt, Stale: p.Away,
 	}
 	if r := st.Rates; r.Span > 0 && !p.Away {
 		out.Rates = &v1.Rates{RxBps: r.RxBps, TxBps: r.TxBps, RxPps: r.RxPps, TxPps: r.TxPps, Errors: r.Errors, Discards: r.Discards,

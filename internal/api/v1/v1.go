@@ -204,7 +204,10 @@ type Port struct {
 	HasPoE      bool      `json:"has_poe"`
 	PoE         bool      `json:"poe" doc:"Whether the port feeds power when asked"`
 	PoEMilliW   int       `json:"poe_mw,omitempty"`
+	PoEMilliV   int       `json:"poe_mv,omitempty" doc:"Of what it feeds"`
+	PoEMilliA   int       `json:"poe_ma,omitempty"`
 	PoEClass    int       `json:"poe_class,omitempty"`
+	Isolation   string    `json:"isolation,omitempty" doc:"The group of ports that exchange no frames with each other"`
 	Counters    Counters  `json:"counters"`
 	Rates       *Rates    `json:"rates,omitempty" doc:"What goes over the port now; left out when it is not known"`
 	Peer        *Peer     `json:"peer,omitempty" doc:"What the other end of the cable says of itself"`
@@ -225,6 +228,8 @@ type Counters struct {
 	TxBroadcast uint64 `json:"tx_broadcast"`
 	RxErrors    uint64 `json:"rx_errors"`
 	RxFCSErrors uint64 `json:"rx_fcs_errors" doc:"Frames with a wrong checksum; they count as rx_errors too"`
+	RxFragments uint64 `json:"rx_fragments" doc:"Frames shorter than 64 octets with a wrong checksum (RFC 2819)"`
+	Collisions  uint64 `json:"collisions" doc:"Of a half-duplex port (RFC 2819)"`
 	RxDiscards  uint64 `json:"rx_discards"`
 	TxErrors    uint64 `json:"tx_errors"`
 	TxDiscards  uint64 `json:"tx_discards"`

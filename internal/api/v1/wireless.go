@@ -123,3 +123,12 @@ type BlockedStation struct {
 	Purpose string   `json:"purpose,omitempty" doc:"Why"`
 	Devices []string `json:"devices" doc:"That block it"`
 }
+
+// BlockRequest puts into a draft that nothing of a station passes, or that it passes again.
+type BlockRequest struct {
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
+	Passes bool   `json:"passes,omitempty" doc:"It is to pass again"`
+	Until  string `json:"until,omitempty" maxLength:"10" doc:"The last day on which it is blocked, such as 2026-12-31; for good when left out"`
+	Why    string `json:"why,omitempty" maxLength:"64"`
+	Where  string `json:"where,omitempty" maxLength:"2000" doc:"A selector of the devices that block; all switches and access points when left out, or as the template of blocked stations says already"`
+}

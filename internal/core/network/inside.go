@@ -136,6 +136,8 @@ type Hardware struct {
 	CPUPercent   float64  `json:"cpu_percent"`
 	MemoryUsed   int64    `json:"memory_used_bytes"`
 	MemoryTotal  int64    `json:"memory_total_bytes"` // 0: not told
+	FlashUsed    int64    `json:"flash_used_bytes,omitempty"`
+	FlashTotal   int64    `json:"flash_total_bytes,omitempty"` // 0: not told
 	Temperature  float64  `json:"temperature_celsius"`
 	HasSensors   bool     `json:"has_sensors"` // whether the numbers above were told
 	Fans         []Fan    `json:"fans,omitempty"`

@@ -25,6 +25,8 @@ type Counters struct {
 	TxBroadcast uint64 `json:"tx_broadcast"`
 	RxErrors    uint64 `json:"rx_errors"`
 	RxFCSErrors uint64 `json:"rx_fcs_errors"` // frames with a wrong checksum (EtherLike-MIB dot3StatsFCSErrors), counted in RxErrors too
+	RxFragments uint64 `json:"rx_fragments"`  // frames shorter than 64 octets with a wrong checksum (RFC 2819 etherStatsFragments)
+	Collisions  uint64 `json:"collisions"`    // of a half-duplex port (RFC 2819 etherStatsCollisions)
 	RxDiscards  uint64 `json:"rx_discards"`
 	TxErrors    uint64 `json:"tx_errors"`
 	TxDiscards  uint64 `json:"tx_discards"`
@@ -47,6 +49,8 @@ type PortState struct {
 	MAC        string     `json:"mac,omitempty"`
 	ShutBy     string     `json:"shut_by,omitempty"` // what on the device itself keeps it shut: flap-guard, loop-protection, bpdu-guard, schedule, follow
 	PoEMilliW  int        `json:"poe_mw,omitempty"`
+	PoEMilliV  int        `json:"poe_mv,omitempty"`    // of what it feeds, in mV
+	PoEMilliA  int        `json:"poe_ma,omitempty"`    // in mA
 	PoEClass   int        `json:"poe_class,omitempty"` // IEEE 802.3bt class 0 to 8
 	Counters   Counters   `json:"counters"`
 	Rates      Rates      `json:"-"` // since the reading before

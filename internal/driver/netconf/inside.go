@@ -24,6 +24,10 @@ func (s *session) Inspect(ctx context.Context) (network.Inside, error) {
 
 func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	in := network.Inside{ObservedAt: now, Hardware: readHardware(data.Child("components")), Sessions: number(data.Child("device"), "sessions")}
+	if flash := data.Find("device/flash"); flash != nil {
+		const most = 1 << 60
+		in.Hardware.FlashUsed, in.Hardware.FlashTotal = int64(min(counter(flash, "used"), most)), int64(min(counter(flash, "size"), most))
+	}
 	for _, instance := range data.Child("network-instances").All("network-instance") {
 		for _, e := range instance.Find("fdb/mac-table/entries").All("entry") {
 			vlan, _ := network.ParseVLAN(e.TextAt("vlan"))

@@ -389,11 +389,9 @@ func readState(data *xmlnode.Node, now time.Time) network.State {
 		st.Ports[name] = p
 	}
 	for _, n := range data.Child("switching").All("port") {
-		if by := n.TextAt("shut-by"); by != "" {
-			if p, ok := st.Ports[n.TextAt("name")]; ok {
-				p.ShutBy = by
-				st.Ports[n.TextAt("name")] = p
-			}
+		if p, ok := st.Ports[n.TextAt("name")]; ok {
+			p.ShutBy, p.PoEMilliV, p.PoEMilliA, p.Counters.Collisions = n.TextAt("shut-by"), number(n, "power/voltage"), number(n, "power/current"), counter(n, "collisions")
+			st.Ports[n.TextAt("name")] = p
 		}
 	}
 	if ps := data.Find("device/power-sourcing"); ps != nil {
@@ -424,7 +422,7 @@ func readPortState(i *xmlnode.Node, now time.Time) network.PortState {
 	p.Counters = network.Counters{
 		RxOctets: counter(c, "in-octets"), TxOctets: counter(c, "out-octets"), RxUnicast: counter(c, "in-unicast-pkts"), TxUnicast: counter(c, "out-unicast-pkts"),
 		RxMulticast: counter(c, "in-multicast-pkts"), TxMulticast: counter(c, "out-multicast-pkts"), RxBroadcast: counter(c, "in-broadcast-pkts"),
-		TxBroadcast: counter(c, "out-broadcast-pkts"), RxErrors: counter(c, "in-errors"), RxFCSErrors: counter(c, "in-fcs-errors"),
+		TxBroadcast: counter(c, "out-broadcast-pkts"), RxErrors: counter(c, "in-errors"), RxFCSErrors: counter(c, "in-fcs-errors"), RxFragments: counter(eth.Find("state/counters"), "in-fragment-frames"),
 		RxDiscards: counter(c, "in-discards"), TxErrors: counter(c, "out-errors"), TxDiscards: counter(c, "out-discards"),
 	}
 	return p

@@ -30,7 +30,7 @@ const documents = `
 <interfaces xmlns="http://openconfig.net/yang/interfaces">
  <interface><name>1</name><config><name>1</name><type>ianaift:ethernetCsmacd</type><description>desk &amp; chair</description></config>
   <state><oper-status>UP</oper-status><last-change>1772366400000000000</last-change><counters><in-octets>18446744073709551615</in-octets><out-errors>3</out-errors></counters></state>
-  <ethernet xmlns="http://openconfig.net/yang/interfaces/ethernet"><state><mac-address>02:00:00:00:00:01</mac-address><negotiated-port-speed>oc-eth:SPEED_2500MB</negotiated-port-speed></state>
+  <ethernet xmlns="http://openconfig.net/yang/interfaces/ethernet"><state><mac-address>02:00:00:00:00:01</mac-address><negotiated-port-speed>oc-eth:SPEED_2500MB</negotiated-port-speed><counters><in-fragment-frames>7</in-fragment-frames></counters></state>
    <switched-vlan xmlns="http://openconfig.net/yang/vlan"><config><interface-mode>ACCESS</interface-mode><access-vlan>20</access-vlan></config></switched-vlan>
    <poe xmlns="http://openconfig.net/yang/poe"><state><power-used>11.805</power-used><power-class>4</power-class></state></poe></ethernet></interface>
  <interface><name>2</name><config><name>2</name><type>ethernetCsmacd</type><enabled>false</enabled></config>
@@ -42,6 +42,7 @@ const documents = `
 <network-instances xmlns="http://openconfig.net/yang/network-instance"><network-instance><name>default</name><vlans><vlan><vlan-id>20</vlan-id><config><name>office</name></config></vlan><vlan><vlan-id>bad</vlan-id></vlan></vlans></network-instance></network-instances>
 <lldp xmlns="http://openconfig.net/yang/lldp"><interfaces><interface><name>1</name><neighbors><neighbor><id>1</id><state><system-name>other</system-name><port-id>9</port-id></state></neighbor></neighbors></interface><interface><name>none</name></interface></interfaces></lldp>
 <components xmlns="http://openconfig.net/yang/platform"><component><name>psu</name><state><type>POWER_SUPPLY</type><serial-no>wrong</serial-no></state></component><component><name>c</name><state><type>x:CHASSIS</type><mfg-name>Halyard</mfg-name><model-name>H8</model-name><serial-no>S1</serial-no><software-version>4.1</software-version></state></component></components>
+<switching xmlns="urn:everypost:yang:ep-switching"><port><name>1</name><collisions>5</collisions><power><voltage>52500</voltage><current>225</current></power></port><port><name>none</name></port></switching>
 <device xmlns="urn:everypost:yang:ep-device"><role>switch</role><power-sourcing><budget>370000</budget><used>11805</used></power-sourcing></device>`
 
 func TestReadConfig(t *testing.T) {
@@ -60,8 +61,8 @@ func TestReadState(t *testing.T) {
 	st := readState(parse(t, documents), now)
 	at := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
 	assert.Equal(t, map[string]network.PortState{
-		"1": {Oper: network.Up, Changed: at, SpeedMbps: 2500, MAC: "02:00:00:00:00:01", PoEMilliW: 11805, PoEClass: 4, ObservedAt: now,
-			Counters: network.Counters{RxOctets: 1<<64 - 1, TxErrors: 3}, Neighbour: &network.Neighbour{SystemName: "other", PortID: "9"}},
+		"1": {Oper: network.Up, Changed: at, SpeedMbps: 2500, MAC: "02:00:00:00:00:01", PoEMilliW: 11805, PoEMilliV: 52_500, PoEMilliA: 225, PoEClass: 4, ObservedAt: now,
+			Counters: network.Counters{RxOctets: 1<<64 - 1, TxErrors: 3, RxFragments: 7, Collisions: 5}, Neighbour: &network.Neighbour{SystemName: "other", PortID: "9"}},
 		"2": {Oper: network.Down, ObservedAt: now},
 	}, st.Ports)
 	assert.Equal(t, &network.Power{BudgetMilliW: 370000, UsedMilliW: 11805}, st.Power)

@@ -452,6 +452,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/blocked-stations/{mac}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put into a draft that nothing of a station passes, wherever it turns up, or that it passes again: into the template of blocked stations
+         * @description Needs the right to change ports.
+         */
+        post: operations["block-station"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bundles/proposal": {
         parameters: {
             query?: never;
@@ -4018,6 +4038,20 @@ export interface components {
             /** @description Those whose every way to the service leads through it */
             devices: string[];
         };
+        BlockRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description It is to pass again */
+            passes?: boolean;
+            /** @description The last day on which it is blocked, such as 2026-12-31; for good when left out */
+            until?: string;
+            /** @description A selector of the devices that block; all switches and access points when left out, or as the template of blocked stations says already */
+            where?: string;
+            why?: string;
+        };
         Blocked: {
             /** Format: ip */
             address: string;
@@ -4526,6 +4560,11 @@ export interface components {
             value: string;
         };
         Counters: {
+            /**
+             * Format: int64
+             * @description Of a half-duplex port (RFC 2819)
+             */
+            collisions: number;
             /** Format: int64 */
             rx_broadcast: number;
             /** Format: int64 */
@@ -4537,6 +4576,11 @@ export interface components {
              * @description Frames with a wrong checksum; they count as rx_errors too
              */
             rx_fcs_errors: number;
+            /**
+             * Format: int64
+             * @description Frames shorter than 64 octets with a wrong checksum (RFC 2819)
+             */
+            rx_fragments: number;
             /** Format: int64 */
             rx_multicast: number;
             /** Format: int64 */
@@ -5251,6 +5295,10 @@ export interface components {
             /** Format: double */
             cpu_percent: number;
             fans?: components["schemas"]["Fan"][];
+            /** Format: int64 */
+            flash_total_bytes?: number;
+            /** Format: int64 */
+            flash_used_bytes?: number;
             has_sensors: boolean;
             /** Format: int64 */
             memory_total_bytes: number;
@@ -7534,6 +7582,8 @@ export interface components {
             has_poe: boolean;
             /** @enum {string} */
             health: "well" | "degraded" | "down" | "off" | "unknown";
+            /** @description The group of ports that exchange no frames with each other */
+            isolation?: string;
             mac?: string;
             /** @description Whether who asks may change the port */
             may_change: boolean;
@@ -7554,6 +7604,13 @@ export interface components {
             poe: boolean;
             /** Format: int64 */
             poe_class?: number;
+            /** Format: int64 */
+            poe_ma?: number;
+            /**
+             * Format: int64
+             * @description Of what it feeds
+             */
+            poe_mv?: number;
             /** Format: int64 */
             poe_mw?: number;
             port: string;
@@ -9413,6 +9470,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListBlockedStation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "block-station": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlockRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
                 };
             };
             /** @description Error */

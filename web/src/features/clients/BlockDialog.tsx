@@ -1,16 +1,26 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Ban } from "lucide-react";
 import { type FormEvent, useState } from "react";
 import { toast } from "sonner";
 import { api, type Person, take } from "../../api/client";
+import { keys } from "../../api/queries";
 import { useView } from "../../app/view";
 import { Button, Field, inputClass, Modal } from "../../ui/controls";
-import { useBulk, useOwnDraft } from "../settings/queries";
+import { useOwnDraft } from "../settings/queries";
 
-/** The template in which stations are blocked, here and by command. */
-const template = "template/blocked-stations";
-
-/** What a blocked station is called in a configuration. */
-export const blockedObject = (mac: string) => `blocked/${mac.replaceAll(":", "-")}`;
+/** Puts into a draft that nothing of a station passes, or that it passes again. */
+export function useBlock() {
+  const qc = useQueryClient();
+  return useMutation({
+    mutationFn: ({ mac, ...body }: { mac: string; change?: number; passes?: boolean; until?: string; why?: string }) =>
+      take(api.POST("/api/v1/blocked-stations/{mac}", { params: { path: { mac } }, body })),
+    onSuccess: () => {
+      void qc.invalidateQueries({ queryKey: keys.changes });
+      void qc.invalidateQueries({ queryKey: ["reading", "templates"] });
+    },
+    onError: (e) => toast.error(e.message),
+  });
+}
 
 /** Puts into a draft that nothing of a station passes, wherever it turns up. */
 export function BlockButton({ mac, name, me, done }: { mac: string; name: string; me: Person; done: () => void }) {
@@ -19,27 +29,12 @@ export function BlockButton({ mac, name, me, done }: { mac: string; name: string
   const [why, setWhy] = useState("");
   const [, setTray] = useView("tray");
   const draft = useOwnDraft(me);
-  const bulk = useBulk();
-  const submit = async (e: FormEvent) => {
+  const block = useBlock();
+  const submit = (e: FormEvent) => {
     e.preventDefault();
     e.stopPropagation();
-    const set: Record<string, string> = { present: "on" };
-    if (until) set.until = until;
-    if (why.trim()) set.purpose = why.trim();
-    const rows: { on: string[]; set: Record<string, string> }[] = [{ on: [`${template}:${blockedObject(mac)}`], set }];
-    try {
-      const known = await take(api.GET("/api/v1/templates", { params: { query: { change: draft } } }));
-      if (!known.items.some((t) => t.name === "blocked-stations"))
-        rows.unshift({
-          on: [`${template}:self`],
-          set: { present: "on", title: "Blocked stations", for: "devices", pick: "kind in (switch, access-point)" },
-        });
-    } catch (problem) {
-      toast.error((problem as Error).message);
-      return;
-    }
-    bulk.mutate(
-      { change: draft, rows },
+    block.mutate(
+      { mac, change: draft, until: until || undefined, why: why.trim() || undefined },
       {
         onSuccess: (a) => {
           if (!a.change) {
@@ -64,7 +59,7 @@ export function BlockButton({ mac, name, me, done }: { mac: string; name: string
         title={`Block ${name}`}
         description="Switches and access points let nothing of it pass, wherever it turns up. It goes into a draft: it is in force once that is pushed."
       >
-        <form onSubmit={(e) => void submit(e)} className="grid gap-2">
+        <form onSubmit={submit} className="grid gap-2">
           <Field label="Until" help="the last day; for good when left out">
             {(id, by) => (
               <input
@@ -91,7 +86,7 @@ export function BlockButton({ mac, name, me, done }: { mac: string; name: string
           </Field>
           <div className="flex justify-end gap-2">
             <Button onClick={() => setOpen(false)}>Leave it</Button>
-            <Button type="submit" kind="main" disabled={bulk.isPending}>
+            <Button type="submit" kind="main" disabled={block.isPending}>
               Put it into a draft
             </Button>
           </div>

@@ -87,6 +87,7 @@ function describe(f: FacePort, p: Port | undefined, edited: boolean): string {
   if (p.description) parts.push(p.description);
   if (p.mode === "access") parts.push(`VLAN ${p.access_vlan}`);
   if (p.mode === "trunk") parts.push("trunk");
+  if (p.isolation) parts.push(`kept apart in group ${p.isolation}`);
   if (p.poe_mw) parts.push(`feeds ${(p.poe_mw / 1000).toFixed(1)} W`);
   if (p.peer) parts.push(`to ${p.peer.system}:${p.peer.port}`);
   if (edited) parts.push("in a draft");
@@ -142,6 +143,11 @@ function FacePortButton({
         {p && p.poe_mw !== undefined && p.poe_mw > 0 && (
           <span aria-hidden className="absolute bottom-[-1px] right-[1px] text-[8px] leading-none">
             ⚡
+          </span>
+        )}
+        {p?.isolation && (
+          <span aria-hidden className="absolute bottom-0 left-[2px] text-[8px] font-semibold leading-none text-soft">
+            ∥
           </span>
         )}
         {p?.peer && (

@@ -91,7 +91,7 @@ function Hardware({ i }: { i: In }) {
   return (
     <div className="grid gap-3 lg:grid-cols-[minmax(0,2fr)_minmax(0,3fr)]">
       <Panel title="Readings" aside={<Ago at={i.observed_at} />}>
-        <div className="grid grid-cols-3 divide-x divide-rule">
+        <div className="grid grid-cols-4 divide-x divide-rule">
           <Reading
             name="Processor"
             value={h.cpu_percent.toFixed(0)}
@@ -104,6 +104,13 @@ function Hardware({ i }: { i: In }) {
             value={h.memory_total_bytes ? ((100 * h.memory_used_bytes) / h.memory_total_bytes).toFixed(0) : "–"}
             unit={h.memory_total_bytes ? `% of ${(h.memory_total_bytes / 2 ** 30).toFixed(0)} GiB` : ""}
             part={h.memory_total_bytes ? h.memory_used_bytes / h.memory_total_bytes : undefined}
+          />
+          <Reading
+            name="Flash"
+            value={h.flash_total_bytes ? ((100 * (h.flash_used_bytes ?? 0)) / h.flash_total_bytes).toFixed(0) : "–"}
+            unit={h.flash_total_bytes ? `% of ${(h.flash_total_bytes / 2 ** 30).toFixed(0)} GiB` : ""}
+            part={h.flash_total_bytes ? (h.flash_used_bytes ?? 0) / h.flash_total_bytes : undefined}
+            warn={!!h.flash_total_bytes && (h.flash_used_bytes ?? 0) / h.flash_total_bytes > 0.95}
           />
           <Reading
             name="Temperature"

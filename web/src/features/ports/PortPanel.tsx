@@ -1,12 +1,16 @@
 import { X } from "lucide-react";
 import { Suspense, useState } from "react";
 import { Link } from "react-router";
+import { toast } from "sonner";
 import type { Person, Port } from "../../api/client";
+import { useDevice } from "../../api/queries";
+import { useView } from "../../app/view";
 import { Button, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { late } from "../../ui/late";
 import { Ago, many } from "../../ui/time";
 import { BundleDialog } from "../settings/BundleDialog";
+import { useBulk, useOwnDraft } from "../settings/queries";
 import { SettingsForm } from "../settings/SettingsForm";
 import { poeText, rate, speedText, vlanText } from "./columns";
 
@@ -32,7 +36,7 @@ export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; o
       <div className="grid gap-4 p-3 lg:grid-cols-[220px_minmax(0,1fr)]">
         <div>
           {one ? <OnePort p={one} /> : <ManyPorts ports={ports} me={me} />}
-          <Mend ports={ports} />
+          <Mend ports={ports} me={me} />
         </div>
         {ports.every((p) => p.may_change) ? (
           <SettingsForm on={ports.map((p) => p.ref)} me={me} />
@@ -48,7 +52,7 @@ export function PortPanel({ ports, me, onClose }: { ports: Port[]; me: Person; o
 }
 
 /** First aid: what can be done now at ports. */
-function Mend({ ports }: { ports: Port[] }) {
+function Mend({ ports, me }: { ports: Port[]; me: Person }) {
   const device = ports[0]?.device ?? "";
   const [open, setOpen] = useState(false);
   if (ports.some((p) => p.device !== device))
@@ -70,8 +74,49 @@ function Mend({ ports }: { ports: Port[] }) {
     <p className="mt-2 flex flex-wrap gap-x-3 border-t border-rule pt-1.5 text-sm">
       <Link to={to("cable-test")}>Cable test</Link>
       <Link to={to("bounce")}>Bounce</Link>
+      {ports.length > 1 && <KeepApart ports={ports} me={me} />}
       {ports.every((p) => p.has_poe) && <Link to={to("power-cycle")}>Cycle power</Link>}
     </p>
+  );
+}
+
+/** Puts into the draft that picked ports see what is on the other ports, as the uplink, and not each other. */
+function KeepApart({ ports, me }: { ports: Port[]; me: Person }) {
+  const draft = useOwnDraft(me);
+  const bulk = useBulk();
+  const [, setTray] = useView("tray");
+  const device = useDevice(ports[0]?.device ?? "");
+  if (!ports.every((p) => p.may_change && p.mode)) return null;
+  const up = ports.find((p) => p.peer?.device);
+  const go = () => {
+    if (up) {
+      toast.error(`${up.port} leads to ${up.peer?.device}: pick only ports at which stations are.`);
+      return;
+    }
+    const names = new Set(ports.map((p) => p.port));
+    const taken = new Set(device.data?.port_list.filter((p) => !names.has(p.port)).map((p) => p.isolation));
+    let group = 1;
+    while (taken.has(String(group))) group++;
+    bulk.mutate(
+      { change: draft, on: ports.map((p) => p.ref), set: { isolation: String(group) } },
+      {
+        onSuccess: (a) => {
+          if (a.change) setTray(String(a.change.number));
+          else toast(a.results.find((r) => r.why)?.why ?? "They are kept apart already.");
+        },
+      },
+    );
+  };
+  return (
+    <button
+      type="button"
+      className="text-accent hover:underline"
+      disabled={!device.data || bulk.isPending}
+      title="They see the uplink and whatever else, and not each other: into the draft"
+      onClick={go}
+    >
+      Keep apart
+    </button>
   );
 }
 
@@ -88,7 +133,19 @@ function OnePort({ p }: { p: Port }) {
       </span>,
     ],
     ...(p.bundle ? [["Bundle", p.bundle] as [string, React.ReactNode]] : []),
-    ["PoE", p.has_poe ? `${poeText(p)}${p.poe_class ? `, class ${p.poe_class}` : ""}` : "none"],
+    [
+      "PoE",
+      p.has_poe
+        ? [
+            poeText(p),
+            p.poe_class && `class ${p.poe_class}`,
+            p.poe_mv && `${(p.poe_mv / 1000).toFixed(1)} V`,
+            p.poe_ma && `${p.poe_ma} mA`,
+          ]
+            .filter(Boolean)
+            .join(", ")
+        : "none",
+    ],
     ["Receives", p.rates ? rate(p.rates.rx_bps) : "not known"],
     ["Sends", p.rates ? rate(p.rates.tx_bps) : "not known"],
     [
@@ -137,6 +194,8 @@ const counterNames: [keyof Port["counters"], string][] = [
   ["tx_broadcast", "broadcast out"],
   ["rx_errors", "errors in"],
   ["rx_fcs_errors", "of these, checksum"],
+  ["rx_fragments", "fragments in"],
+  ["collisions", "collisions"],
   ["tx_errors", "errors out"],
   ["rx_discards", "discards in"],
   ["tx_discards", "discards out"],

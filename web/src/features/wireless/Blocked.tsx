@@ -4,8 +4,8 @@ import { useScope, useView } from "../../app/view";
 import { Button, Empty, Failure, Panel } from "../../ui/controls";
 import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
-import { blockedObject } from "../clients/BlockDialog";
-import { useBulk, useOwnDraft } from "../settings/queries";
+import { useBlock } from "../clients/BlockDialog";
+import { useOwnDraft } from "../settings/queries";
 import { useBlocked } from "./queries";
 
 /** Stations of which devices let nothing pass, wired ones too. */
@@ -15,24 +15,17 @@ export function Blocked({ scope, me }: { scope: string; me: Person }) {
   const [sort, setSort] = useView("bsort", "station");
   const [, setTray] = useView("tray");
   const draft = useOwnDraft(me);
-  const bulk = useBulk();
-  const off = { present: "off" };
-  const unblock = async (b: BlockedStation) => {
-    const object = blockedObject(b.mac);
-    try {
-      let a = await bulk.mutateAsync({ change: draft, on: [`template/blocked-stations:${object}`], set: off });
-      if (!a.change)
-        // devices may say it themselves
-        a = await bulk.mutateAsync({ change: draft, on: b.devices.map((d) => `${d}:${object}`), set: off });
-      if (!a.change) {
-        toast.error(a.results.find((r) => r.why)?.why ?? "It is not blocked any more.");
-        return;
-      }
-      setTray(String(a.change.number));
-    } catch {
-      // what went wrong was shown
-    }
-  };
+  const block = useBlock();
+  const unblock = (b: BlockedStation) =>
+    block.mutate(
+      { mac: b.mac, change: draft, passes: true },
+      {
+        onSuccess: (a) => {
+          if (a.change) setTray(String(a.change.number));
+          else toast.error(a.results.find((r) => r.why)?.why ?? "It is not blocked any more.");
+        },
+      },
+    );
   const columns: Column<BlockedStation>[] = [
     {
       key: "station",
@@ -60,7 +53,7 @@ export function Blocked({ scope, me }: { scope: string; me: Person }) {
       right: true,
       cell: (b) =>
         allowed(me, "change", "templates") ? (
-          <Button className="!h-6" disabled={bulk.isPending} onClick={() => void unblock(b)}>
+          <Button className="!h-6" disabled={block.isPending} onClick={() => unblock(b)}>
             Let it pass
           </Button>
         ) : null,
