@@ -3,9 +3,7 @@ package standin
 import (
 	"fmt"
 	"hash/fnv"
-	"maps"
 	"math"
-	"slices"
 	"strings"
 	"time"
 )
@@ -95,9 +93,9 @@ const faintest = -86
 func (d *device) neighbours(port string) []neighbour {
 	own := d.sends(port)
 	var out []neighbour
-	for _, name := range slices.Sorted(maps.Keys(d.world.devices)) {
+	for _, name := range d.world.pointsAt[d.spec.Site] {
 		o := d.world.devices[name]
-		if o == d || o.spec.Role != "access-point" || o.spec.Site != d.spec.Site {
+		if o == d || o == nil {
 			continue
 		}
 		for _, p := range o.spec.Ports {

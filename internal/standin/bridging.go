@@ -379,7 +379,7 @@ func (d *device) macTable() []learned {
 // joined is the VLAN in which a host's frames are, 0 when it is let into none.
 func (h *host) joined(c *compiled) int {
 	if h.SSID != "" {
-		return c.joinedAir(h)
+		return c.inAir(h).vlan
 	}
 	p := c.ports[h.at.port]
 	if h.held() || c.blocks(h) {

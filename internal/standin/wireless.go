@@ -189,17 +189,30 @@ func (c *compiled) hears(h *host) *networkConfig {
 	return nil
 }
 
-// joinedAir is the VLAN in which a station in the air is, 0 where it is in none.
-func (c *compiled) joinedAir(h *host) int {
-	n := c.hears(h)
-	if n == nil {
-		return 0
+// inAir is how a station in the air stands at a radio: it holds as long as that runs the same configuration, and where that looks at the clock, until it was
+// looked at again.
+type inAir struct {
+	c       *compiled
+	port    string
+	at      time.Time
+	vlan    int            // in which it is, 0 for none
+	network *networkConfig // that it hears, nil for none
+	no      refusal
+}
+
+// inAir works out how a station stands at the radio at which it is, or knows it from before: it is asked for with each frame.
+func (c *compiled) inAir(h *host) *inAir {
+	if s := &h.air; s.c == c && s.port == h.at.port && (!c.wireless.timed || s.at.Equal(c.at)) {
+		return s
 	}
-	vlan, no := n.admits(h, c.at, c.blocks(h))
-	if no.why == "" && vlan == 0 {
-		return c.management
+	s := inAir{c: c, port: h.at.port, at: c.at, network: c.hears(h)}
+	if s.network != nil {
+		if s.vlan, s.no = s.network.admits(h, c.at, c.blocks(h)); s.no.why == "" && s.vlan == 0 {
+			s.vlan = c.management
+		}
 	}
-	return vlan
+	h.air = s
+	return &h.air
 }
 
 // tellTime lets devices know the hour, by which they offer networks and block stations.
@@ -222,6 +235,9 @@ func (c *compiled) compileBlocked(tree *xmlnode.Node) {
 
 // blocks tells whether nothing of a station passes.
 func (c *compiled) blocks(h *host) bool {
+	if len(c.blocked) == 0 {
+		return false
+	}
 	until, is := c.blocked[h.MAC]
 	return is && (until.IsZero() || c.at.Before(until))
 }
@@ -284,11 +300,11 @@ func (d *device) wirelessState(wl *xmlnode.Node, now time.Time) {
 		}
 	}
 	for _, h := range d.world.hostsAt[d.spec.Name] {
-		n := d.cfg.hears(h)
-		if h.SSID == "" || n == nil || !d.ports[h.at.port].up {
+		if h.SSID == "" || !d.ports[h.at.port].up {
 			continue
 		}
-		if _, no := n.admits(h, d.cfg.at, d.cfg.blocks(h)); no.why != "" {
+		if s := d.cfg.inAir(h); s.no.why != "" {
+			n, no := s.network, s.no
 			every := 20 * time.Second // it tries again and again
 			last := now.Truncate(every)
 			wl.Add(x.node("refused", x.leaf("mac", h.MAC), x.leaf("network", n.name), x.leaf("radio", h.at.port), x.int("signal", h.heard(d.world, now)), x.leaf("last", last.UTC().Format(time.RFC3339)),

@@ -59,6 +59,7 @@ type World struct {
 	// What is worked out once.
 	cablesAt  map[string][]*cable
 	hostsAt   map[string][]*host
+	pointsAt  map[string][]string // access points, by site
 	tunnelsAt map[string][]*tunnel
 	fedFrom   map[string][]string // the devices that a device feeds
 	nodes     map[string][]string // the bridges of the spanning tree with their devices
@@ -100,6 +101,7 @@ type host struct {
 	port *portSim
 	cut  bool
 
+	air     inAir    // how it stands at its radio
 	route   []hop    // the ports that its frames pass up to the gateway, as long as nothing changes
 	routed  bool     // route is known
 	slot    int64    // of the time in which it stays at one access point
@@ -130,7 +132,7 @@ type portSim struct {
 // New builds a world. Start makes it run.
 func New(p Plant, o Options) (*World, error) {
 	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{},
-		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, tunnelsAt: map[string][]*tunnel{}, fedFrom: map[string][]string{}, nodes: map[string][]string{}}
+		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, pointsAt: map[string][]string{}, tunnelsAt: map[string][]*tunnel{}, fedFrom: map[string][]string{}, nodes: map[string][]string{}}
 	w.clock.stand(o.Stepped)
 	for i, spec := range p.Devices {
 		d, err := w.newDevice(spec, i)
@@ -143,6 +145,9 @@ func New(p Plant, o Options) (*World, error) {
 		}
 		if spec.Role == "edge" {
 			w.gateways = append(w.gateways, spec.Name)
+		}
+		if spec.Role == "access-point" {
+			w.pointsAt[spec.Site] = append(w.pointsAt[spec.Site], spec.Name)
 		}
 		if spec.Role == "firewall" {
 			w.firewalls = append(w.firewalls, spec.Name)

@@ -59,11 +59,19 @@ func (w *airs) changed(object string) bool {
 	return !had || !maps.Equal(was, w.after.Objects[object])
 }
 
+// had tells whether there was a network of a name.
+func (w *airs) had(name string) bool {
+	_, had := w.before.Objects[setting.Object(setting.OnWLAN, name)]
+	return had
+}
+
 func (w *airs) networks() {
 	names := map[string]string{}
 	for _, n := range w.list {
 		object := setting.Object(setting.OnWLAN, n.Name)
+		differs := w.changed(object) // what was wrong before is not held against who changes something else
 		switch other, taken := names[n.SSID]; {
+		case n.SSID == "" && !differs, taken && !differs && !w.changed(setting.Object(setting.OnWLAN, other)):
 		case n.SSID == "":
 			w.say(Stop, object, "ssid", fmt.Sprintf("Network %s of %s has no name in the air.", n.Name, w.device), "No station could find it.", "Give it one: ssid.")
 		case taken:
@@ -73,24 +81,28 @@ func (w *airs) networks() {
 			continue
 		}
 		switch {
+		case !differs:
 		case n.Personal() && n.Passphrase == "":
 			w.say(Stop, object, "passphrase", fmt.Sprintf("Network %s of %s asks for a passphrase, and has none.", n.Name, w.device), "Nobody could join.", "Set one: passphrase. Or let anybody in: security owe.")
 		case n.Enterprise() && (len(n.RADIUS) == 0 || n.Secret == ""):
 			w.say(Stop, object, "radius", fmt.Sprintf("Network %s of %s asks a RADIUS server who may join, and has none or no secret for it.", n.Name, w.device), "Nobody could join.", "Set both: wlan-radius and wlan-radius-secret.")
 		}
-		if w.changed(object) && n.Anybody() {
+		if differs && n.Anybody() {
 			w.inside(object, n)
 		}
 		w.carried(object, n.VLAN)
 	}
-	for _, r := range setting.Radios(w.after) {
-		on := 0
-		for _, n := range w.list {
-			if n.Offered && n.In(string(r.Band)) {
-				on++
+	offered := func(list []setting.WLAN, r setting.Radio) (n int) {
+		for _, o := range list {
+			if o.Offered && o.In(string(r.Band)) {
+				n++
 			}
 		}
-		if on > manyNames {
+		return n
+	}
+	was := setting.WLANs(w.before)
+	for _, r := range setting.Radios(w.after) {
+		if on := offered(w.list, r); on > manyNames && on > offered(was, r) {
 			w.say(Warn, r.Port, "many", fmt.Sprintf("%s would offer %d networks on %s, at %s GHz.", w.device, on, r.Port, r.Band),
 				fmt.Sprintf("Each sends ten beacons a second at the slowest rate: more than %d take a good part of the time from all.", manyNames), "Leave some out, or in one band only: bands.")
 		}
@@ -102,7 +114,11 @@ func (w *airs) carried(object string, v network.VLANID) {
 	if v == 0 {
 		return
 	}
+	differs := w.changed(object)
 	if _, known := w.after.VLANs[v]; !known {
+		if _, was := w.before.VLANs[v]; !was && !differs {
+			return
+		}
 		w.say(Stop, object, "vlan", fmt.Sprintf("%s would put stations into VLAN %s, which it does not know.", w.device, v), "The device would refuse it.", fmt.Sprintf("Make the VLAN there first: vlan/%s present=on.", v))
 		return
 	}
@@ -114,7 +130,8 @@ func (w *airs) carried(object string, v network.VLANID) {
 		}
 		for _, end := range []network.PortRef{own, far} {
 			at := w.p.settable(end)
-			if c, known := portOrBundle(w.p.After[at.Device], at.Port); known && !c.Carries(v) {
+			was, _ := portOrBundle(w.p.Before[at.Device], at.Port)
+			if c, known := portOrBundle(w.p.After[at.Device], at.Port); known && !c.Carries(v) && (differs || was.Carries(v)) {
 				w.say(Warn, object, "uplink", fmt.Sprintf("Stations of %s on %s would be in VLAN %s, which %s does not carry.", strings.TrimPrefix(object, string(setting.KindOf(object))+"/"), w.device, v, at),
 					"They would join, and reach nobody.", fmt.Sprintf("Carry VLAN %s on %s.", v, at))
 			}
@@ -159,6 +176,7 @@ func (w *airs) passphrases() {
 		object := setting.Object(setting.OnPassphrase, k.Name)
 		i := slices.IndexFunc(w.list, func(n setting.WLAN) bool { return n.Name == k.WLAN })
 		switch {
+		case !w.changed(object) && (i < 0 || !w.changed(setting.Object(setting.OnWLAN, k.WLAN))) && w.had(k.WLAN) == (i >= 0):
 		case i < 0:
 			w.say(Stop, object, "network", fmt.Sprintf("Passphrase %s of %s opens no network that the device has.", k.Name, w.device), "The device would refuse it.", "Say which: wlan.")
 		case !w.list[i].Personal():
@@ -172,7 +190,11 @@ func (w *airs) passphrases() {
 
 func (w *airs) radios() {
 	country := setting.Country(w.after)
+	was := setting.Radios(w.before)
 	for _, r := range setting.Radios(w.after) {
+		if slices.Contains(was, r) && country == setting.Country(w.before) {
+			continue
+		}
 		if err := radio.Check(country, r.Band, r.Channel, r.Width, r.PowerDBm); err != nil && r.On {
 			w.say(Stop, r.Port, "channel", fmt.Sprintf("%s:%s would send against the rules: %s.", w.device, r.Port, err), "Whoever runs it is liable for that, and radars and other services are disturbed.", "Take a channel, a width and a power that are allowed there, or leave them to the device: auto.")
 		}

@@ -33,6 +33,20 @@ func inTheAir() Proposal {
 	}
 }
 
+// What was wrong before is not held against who changes something else there.
+func TestWhatWasWrongInTheAirBeforeIsLeft(t *testing.T) {
+	p := inTheAir()
+	c := p.Before["th-ap-01"]
+	c.Objects["wlan/half"] = network.Settings{}
+	c.Objects["wlan/other"] = network.Settings{"ssid": "Other", "wlan-vlan": "20", "security": "open"}
+	c.Objects["wlan/twin"] = network.Settings{"ssid": "Other", "security": "wpa3-enterprise", "wlan-vlan": "80"}
+	c.Objects["passphrase/lost"] = network.Settings{"wlan": "nowhere"}
+	c.Ports["radio1"] = network.PortConfig{Enabled: true, Band: "5", Settings: network.Settings{"channel": "149"}}
+	p.Before["th-ap-01"] = c
+	guardCase{edits: [][3]string{{"th-ap-01:wlan/passengers", "purpose", "whoever waits"}}}.holds(t, p, "wireless")
+	guardCase{edits: [][3]string{{"th-ap-01:radio1", "radio-power", "20"}}, want: []string{"wireless:th-ap-01:radio1:channel", "wireless:th-ap-01:radio1:again"}, says: "channel 149"}.holds(t, p, "wireless")
+}
+
 func TestGuardsOfWireless(t *testing.T) {
 	const ap = "th-ap-01:"
 	made := func(name string, set ...string) [][3]string {

@@ -1,6 +1,7 @@
 package wireless
 
 import (
+	"maps"
 	"math"
 	"slices"
 
@@ -31,15 +32,14 @@ const (
 	// A move is worth it if it saves the radios of a site so much together, in percent of the time of one; and one onto a channel on which radar may be
 	// heard, at which it has to leave, so much more.
 	worth, radarCost = 1.5, 0.5
-	rounds           = 30
 )
 
 // plan is what a channel plan is worked out from.
 type plan struct {
 	moves []Move
 	loads []float64
-	heard [][]float64 // by who hears whom: which part of the other's time is lost
-	rest  [][]other   // what each hears of strangers
+	heard []map[int]float64 // by who hears whom: which part of the other's time is lost
+	rest  [][]other         // what each hears of strangers
 }
 
 type other struct {
@@ -66,9 +66,11 @@ func Plan(radios []Radio, band radio.Band) []Move {
 	for i := range p.moves {
 		p.moves[i].BusyBefore = p.busy(i, p.moves[i].After)
 	}
-	for range rounds {
-		if !p.improve() {
-			break
+	for _, g := range p.groups() {
+		for range 3 * len(g) { // each move saves something: it ends by itself, and soon
+			if !p.improve(g) {
+				break
+			}
 		}
 	}
 	for i := range p.moves {
@@ -80,7 +82,7 @@ func Plan(radios []Radio, band radio.Band) []Move {
 // hear works out who hears whom: radios of the house are known by their hardware addresses.
 func (p *plan) hear() {
 	n := len(p.moves)
-	p.heard, p.rest = make([][]float64, n), make([][]other, n)
+	p.heard, p.rest = make([]map[int]float64, n), make([][]other, n)
 	own := map[string]int{}
 	for i, m := range p.moves {
 		if m.MAC != "" {
@@ -88,7 +90,7 @@ func (p *plan) hear() {
 		}
 	}
 	for i, m := range p.moves {
-		p.heard[i] = make([]float64, n)
+		p.heard[i] = map[int]float64{}
 		for _, h := range m.Heard {
 			part := math.Max(0, math.Min(1, float64(h.SignalDbm-quietDbm)/(loudDbm-quietDbm)))
 			if j, ours := own[h.BSSID]; ours {
@@ -98,6 +100,37 @@ func (p *plan) hear() {
 			}
 		}
 	}
+}
+
+// groups are radios of which each hears, or is heard by, another one of its group: what one group does is nothing to the others.
+func (p *plan) groups() (out [][]int) {
+	near := make([][]int, len(p.moves))
+	for i := range p.heard {
+		for j, part := range p.heard[i] {
+			if part > 0 {
+				near[i], near[j] = append(near[i], j), append(near[j], i)
+			}
+		}
+	}
+	seen := make([]bool, len(p.moves))
+	for i := range p.moves {
+		if seen[i] {
+			continue
+		}
+		seen[i] = true
+		group := []int{i}
+		for k := 0; k < len(group); k++ {
+			for _, j := range near[group[k]] {
+				if !seen[j] {
+					seen[j] = true
+					group = append(group, j)
+				}
+			}
+		}
+		slices.Sort(group)
+		out = append(out, group)
+	}
+	return out
 }
 
 // overlap is the part of a channel on which another one is sent too.
@@ -123,8 +156,8 @@ func overlap(band radio.Band, channel, width, o, oWidth int) float64 {
 func (p *plan) busy(i, channel int) float64 {
 	m := p.moves[i]
 	out := p.loads[i]
-	for j, part := range p.heard[i] {
-		if part > 0 {
+	for _, j := range slices.Sorted(maps.Keys(p.heard[i])) { // in an order, so that the same network has the same plan
+		if part := p.heard[i][j]; part > 0 {
 			out += part * p.loads[j] * overlap(m.Told.Band, channel, m.Width, p.moves[j].After, p.moves[j].Width)
 		}
 	}
@@ -134,12 +167,12 @@ func (p *plan) busy(i, channel int) float64 {
 	return out
 }
 
-// cost is what all radios lose while one is on a channel.
-func (p *plan) cost(i, channel int) float64 {
+// cost is what the radios of a group lose while one of them is on a channel.
+func (p *plan) cost(group []int, i, channel int) float64 {
 	was := p.moves[i].After
 	p.moves[i].After = channel
 	sum := 0.0
-	for j := range p.moves {
+	for _, j := range group {
 		if j == i || p.heard[j][i] > 0 {
 			sum += p.busy(j, p.moves[j].After)
 		}
@@ -148,19 +181,20 @@ func (p *plan) cost(i, channel int) float64 {
 	return sum
 }
 
-// improve moves the radio of which the move saves most, if any is worth it.
-func (p *plan) improve() bool {
+// improve moves the radio of a group of which the move saves most, if any is worth it.
+func (p *plan) improve(group []int) bool {
 	best, to, saves := -1, 0, worth
-	for i, m := range p.moves {
+	for _, i := range group {
+		m := p.moves[i]
 		if m.Away || !m.Told.On {
 			continue
 		}
-		now := p.cost(i, m.After)
+		now := p.cost(group, i, m.After)
 		for _, c := range candidates(m) {
 			if c.Number == m.After {
 				continue
 			}
-			s := now - p.cost(i, c.Number)
+			s := now - p.cost(group, i, c.Number)
 			if c.Radar {
 				s -= radarCost
 			}

@@ -198,3 +198,27 @@ func TestWhoIsBlockedWhere(t *testing.T) {
 		wireless.BlockedOn(map[string]network.Config{"b": blocked("2027-01-31"), "a": blocked("2026-12-31"), "c": {}}))
 	assert.Empty(t, wireless.BlockedOn(map[string]network.Config{"a": blocked(""), "b": blocked("2026-12-31")})[0].Until, "one has it for good")
 }
+
+// BenchmarkPlan plans the channels of 2,000 radios at 250 places.
+func BenchmarkPlan(b *testing.B) {
+	const places, each = 250, 8
+	var radios []wireless.Radio
+	for p := range places {
+		for i := range each {
+			r := wireless.Radio{Device: fmt.Sprintf("ap-%d-%d", p, i), Country: "GB", MAC: fmt.Sprintf("%d-%d", p, i), Told: setting.Radio{Band: radio.Band5, On: true},
+				Now: network.RadioState{Channel: []int{36, 52, 36, 100}[i%4], WidthMHz: 80}, Stations: (7*p + 3*i) % 20}
+			for o := range each {
+				if o != i {
+					r.Heard = append(r.Heard, network.Heard{BSSID: fmt.Sprintf("%d-%d", p, o), Channel: 36, WidthMHz: 80, SignalDbm: -55 - (p+i*o)%30})
+				}
+			}
+			radios = append(radios, r)
+		}
+	}
+	for b.Loop() {
+		before, after := wireless.Total(wireless.Plan(radios, radio.Band5))
+		if after >= before {
+			b.Fatal(before, after)
+		}
+	}
+}

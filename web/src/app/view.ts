@@ -26,8 +26,13 @@ export function useTyped(name: string): [string, (value: string) => void] {
   const [kept, setKept] = useView(name);
   const [text, setText] = useState(kept);
   const last = useRef(kept);
+  const onTheWay = useRef<string[]>([]); // put into the address, and not seen there yet: what comes back late overwrites nothing
   useEffect(() => {
-    if (kept !== last.current) {
+    const at = onTheWay.current.indexOf(kept);
+    if (at >= 0) {
+      onTheWay.current = onTheWay.current.slice(at + 1);
+    } else if (kept !== last.current) {
+      onTheWay.current = [];
       last.current = kept;
       setText(kept);
     }
@@ -36,6 +41,7 @@ export function useTyped(name: string): [string, (value: string) => void] {
     if (text === last.current) return;
     const t = window.setTimeout(() => {
       last.current = text;
+      onTheWay.current = [...onTheWay.current.slice(-20), text];
       setKept(text);
     }, 200);
     return () => window.clearTimeout(t);
