@@ -27,7 +27,7 @@ func until(t *testing.T, r *rig.Rig, q client.AlarmQuery, is func([]v1.Alarm) bo
 		all, err := r.Alarms(t.Context(), q)
 		list = all.Items
 		return err == nil && is(list)
-	}, rig.WaitLong, rig.WaitStep, "%+v", list)
+	}, rig.WaitLong, rig.WaitStep, "%+v", &list)
 	return list
 }
 
