@@ -17,6 +17,7 @@ web/node_modules/.package-lock.json: web/package.json web/package-lock.json web/
 internal/console/dist/index.html: web/node_modules/.package-lock.json $(WEB_FILES)
 	rm -rf internal/console/dist/assets
 	cd web && npx --no-install vite build --logLevel warn
+	gzip -9nkf internal/console/dist/assets/*.js internal/console/dist/assets/*.css
 
 bin/everypost: internal/console/dist/index.html go.mod go.sum $(GO_FILES)
 	go build -trimpath -ldflags '-s -w -X main.version=$(VERSION)' -o $@ ./cmd/everypost

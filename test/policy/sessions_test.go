@@ -102,10 +102,11 @@ func TestSessionsByConsole(t *testing.T) {
 	list := sessionsOf(t, r, client.SessionQuery{Rule: 10}, some)
 	source, _, _ := strings.Cut(list.Items[0].Source, ":")
 	b := rig.OpenConsole(t, r)
+	const rows = `document.querySelectorAll("section[aria-label=Sessions] tbody tr")`
 	require.NoError(t, b.Run(
-		chromedp.Navigate(r.Base+"/policies?view=sessions"), browser.Shows("telephony"), browser.TypeInto("From", source), browser.Until(`document.querySelectorAll("section[aria-label=Sessions] tbody tr").length === 1`),
-		browser.On(`document.querySelector("section[aria-label=Sessions] tbody input")`, "e.click()"), browser.Press("End 1…"), browser.Shows("begins anew, or gives up"), rig.InDialog("End"), browser.Shows("is ended"),
-		rig.NoDialog, browser.Shows("There is no such session"), browser.Until(`document.querySelectorAll("section[aria-label=Sessions] tbody tr").length === 1`),
+		chromedp.Navigate(r.Base+"/policies?view=sessions"), browser.Shows("telephony"), browser.TypeInto("From", source), browser.Until(rows+`.length === 1`),
+		browser.On(rows+`[0]`, "window.ended = e.innerText.match(/[0-9.]+:[0-9]+/)[0]"), browser.On(rows+`[0].querySelector("input")`, "e.click()"), browser.Press("End 1…"), browser.Shows("begins anew, or gives up"), rig.InDialog("End"), browser.Shows("is ended"),
+		rig.NoDialog, browser.Until(rows+`.length === 1 && !`+rows+`[0].innerText.includes(window.ended)`), // it is gone, and the source began another
 		browser.Press("Block "+source), browser.Replace("[role=dialog] input", "0"), browser.Shows("from 1 to 43200"), browser.Replace("[role=dialog] input", "10"), rig.InDialog("Block"),
 		rig.NoDialog, browser.Shows("1 source blocked"), browser.Press("Let it again"), browser.Until(`!document.body.innerText.includes("1 source blocked")`),
 	))

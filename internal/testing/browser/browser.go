@@ -8,11 +8,14 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/target"
 	"github.com/chromedp/chromedp"
 )
 
@@ -24,26 +27,27 @@ type Browser struct {
 	Complaints []string
 }
 
-// New starts a browser with a window of that size.
+// New opens a window of that size: in the Chromium that others of this process have theirs in, which shares nothing between them, or in a new one.
 func New(ctx context.Context, width, height int) (*Browser, error) {
-	path := ""
-	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser"} {
-		if _, err := os.Stat(p); p != "" && err == nil {
-			path = p
-			break
-		}
+	chromium, leave, err := enter()
+	if err != nil {
+		return nil, err
 	}
-	if path == "" {
-		return nil, errors.New("no Chromium is installed: run make test-deps")
+	profile, window, err := apart(chromium)
+	if err != nil {
+		leave()
+		return nil, fmt.Errorf("open a window: %w", err)
 	}
-	opts := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(width, height),
-		chromedp.Flag("disable-dev-shm-usage", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
-		chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", true))
-	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, opts...)
-	tab, stopTab := chromedp.NewContext(alloc)
-	b := &Browser{ctx: tab, cancel: func() { stopTab(); stopAlloc() }}
+	tab, stopTab := chromedp.NewContext(chromium, chromedp.WithTargetID(window))
+	stopWith := context.AfterFunc(ctx, stopTab)
+	b := &Browser{ctx: tab, cancel: func() {
+		stopWith()
+		stopTab()
+		_ = chromedp.Run(chromium, chromedp.ActionFunc(func(ctx context.Context) error {
+			return target.DisposeBrowserContext(profile).Do(cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser))
+		}))
+		leave()
+	}}
 	chromedp.ListenTarget(tab, func(ev any) {
 		switch e := ev.(type) {
 		case *runtime.EventExceptionThrown:
@@ -65,13 +69,75 @@ func New(ctx context.Context, width, height int) (*Browser, error) {
 	return b, nil
 }
 
+// running is the Chromium of this process, while anybody has a window in it.
+var running struct {
+	sync.Mutex
+	windows int
+	ctx     context.Context
+	stop    func()
+}
+
+// enter returns the Chromium of this process, which is started for the first window. Who leaves last ends it.
+func enter() (context.Context, func(), error) {
+	running.Lock()
+	defer running.Unlock()
+	if running.windows == 0 {
+		path, err := program()
+		if err != nil {
+			return nil, nil, err
+		}
+		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+			chromedp.Flag("disable-dev-shm-usage", true), chromedp.Flag("disable-background-networking", true),
+			chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
+			chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", true))
+		alloc, stopAlloc := chromedp.NewExecAllocator(context.Background(), opts...)
+		first, stopFirst := chromedp.NewContext(alloc)
+		stop := func() { stopFirst(); stopAlloc() }
+		if err := chromedp.Run(first); err != nil {
+			stop()
+			return nil, nil, fmt.Errorf("start the browser: %w", err)
+		}
+		running.ctx, running.stop = first, stop
+	}
+	running.windows++
+	return running.ctx, func() {
+		running.Lock()
+		defer running.Unlock()
+		if running.windows--; running.windows == 0 {
+			running.stop()
+		}
+	}, nil
+}
+
+// apart opens a window that shares nothing with others.
+func apart(chromium context.Context) (profile cdp.BrowserContextID, window target.ID, err error) {
+	err = chromedp.Run(chromium, chromedp.ActionFunc(func(ctx context.Context) (err error) {
+		ctx = cdp.WithExecutor(ctx, chromedp.FromContext(ctx).Browser)
+		if profile, err = target.CreateBrowserContext().Do(ctx); err == nil {
+			window, err = target.CreateTarget("about:blank").WithBrowserContextID(profile).WithNewWindow(true).Do(ctx)
+		}
+		return err
+	}))
+	return profile, window, err
+}
+
+// program is where Chromium is.
+func program() (string, error) {
+	for _, p := range []string{os.Getenv("CHROMIUM"), "/usr/bin/chromium", "/usr/bin/chromium-browser"} {
+		if _, err := os.Stat(p); p != "" && err == nil {
+			return p, nil
+		}
+	}
+	return "", errors.New("no Chromium is installed: run make test-deps")
+}
+
 // Close ends the browser.
 func (b *Browser) Close() { b.cancel() }
 
 // Run does things one after another, each within a time.
 func (b *Browser) Run(actions ...chromedp.Action) error {
 	for i, a := range actions {
-		ctx, cancel := context.WithTimeout(b.ctx, 60*time.Second)
+		ctx, cancel := context.WithTimeout(b.ctx, 2*time.Minute)
 		err := chromedp.Run(ctx, a)
 		cancel()
 		if err != nil {

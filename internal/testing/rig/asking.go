@@ -81,7 +81,7 @@ func (r *Rig) Asks(t testing.TB, token, method, path, body string, header ...str
 
 func (r *Rig) request(t testing.TB, token, method, path, body string, header []string) *http.Response {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
 	t.Cleanup(cancel)
 	req, err := http.NewRequestWithContext(ctx, method, r.Base+path, strings.NewReader(body))
 	require.NoError(t, err)

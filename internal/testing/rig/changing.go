@@ -50,7 +50,7 @@ func (r *Rig) Draft(t testing.TB, edits ...[3]string) v1.Change {
 // Until follows a change until it is in one of the states.
 func (r *Rig) Until(t testing.TB, number int64, states ...string) v1.Change {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(t.Context(), 60*time.Second)
+	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
 	defer cancel()
 	c, err := r.Follow(ctx, number, func(v1.Change) {}, func(c v1.Change) bool {
 		for _, s := range states {
