@@ -10,6 +10,7 @@ import { HealthMark } from "../../ui/health";
 import { late } from "../../ui/late";
 import { many } from "../../ui/time";
 import { drawDevices, drawSites, lineLabel, type Tie } from "./drawing";
+import { FailuresView } from "./FailuresView";
 import { LinksView } from "./LinksView";
 import { PlacesView } from "./PlacesView";
 import { useMap } from "./queries";
@@ -22,6 +23,7 @@ const views = [
   ["places", "Places"],
   ["racks", "Racks"],
   ["links", "Links"],
+  ["failures", "What if"],
 ] as const;
 
 /** How the network hangs together: by what neighbours report, on the earth, and in racks. */
@@ -51,6 +53,8 @@ export function MapPage() {
         <RacksView />
       ) : view === "links" ? (
         <LinksView />
+      ) : view === "failures" ? (
+        <FailuresView />
       ) : (
         <Topology />
       )}

@@ -1,0 +1,14 @@
+package v1
+
+// Failure is what is lost when something fails, and what takes its place.
+type Failure struct {
+	What    string   `json:"what" doc:"A device, a port as device:port, or a tunnel as tunnel/NAME"`
+	Kind    string   `json:"kind" enum:"device,link,port,circuit,tunnel"`
+	Ends    []string `json:"ends" doc:"Where it is: of a link both ports, of a tunnel both edges"`
+	Devices []string `json:"devices" doc:"That are not reached any more, as far as who asks may see them"`
+	CutOff  []string `json:"cut_off" doc:"Edges that have no tunnel to other sites any more"`
+	Sites   []string `json:"sites" doc:"Sites of which anything is lost"`
+	Clients int      `json:"clients" doc:"End stations at what fails and at what is lost"`
+	Opens   []string `json:"opens" doc:"Links that were held back (spanning tree, rings) and are used then, by their ends"`
+	Over    []string `json:"over" doc:"Tunnels that are left to edges which lose one"`
+}

@@ -1,0 +1,108 @@
+// Package failures tells what is lost when something fails: a device, a link, a tunnel or the circuit that it goes over; and which single things take others
+// with them.
+package failures
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+	"example.net/everypost/internal/service/changes"
+)
+
+// ErrInvalid tells that there is no such thing.
+var ErrInvalid = errors.New("that cannot fail")
+
+// Network is where the package learns what there is.
+type Network interface {
+	Network(ctx context.Context) (changes.Network, error)
+}
+
+// Service is the capability.
+type Service struct{ Network Network }
+
+// failing is the network as it is now.
+func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
+	n, err := s.Network.Network(ctx)
+	if err != nil {
+		return topology.Failing{}, err
+	}
+	f := topology.Failing{Configs: n.Configs, Links: n.Links, Entries: n.Entries(), Gone: n.Gone, Held: map[topology.Link]bool{}}
+	seen := map[string]topology.Seen{}
+	for name, c := range n.Configs {
+		seen[name] = topology.Seen{Config: c, State: n.States[name], Inside: n.Insides[name], Away: n.Gone[name]}
+	}
+	held := map[network.PortRef]bool{}
+	for _, l := range topology.Lines(seen, topology.HostNames(n.Configs)) {
+		switch {
+		case l.Kind == topology.Tunnel:
+			f.Tunnels = append(f.Tunnels, l)
+		case l.Blocked != nil:
+			for _, p := range l.Blocked.Ports {
+				held[network.PortRef{Device: l.Blocked.Device, Port: p}] = true
+			}
+		}
+	}
+	for _, l := range f.Links {
+		if held[l.A] || held[l.B] {
+			f.Held[l] = true
+		}
+	}
+	return f, nil
+}
+
+// Read reads what is to fail: a device, one of its ports (device:port), or a tunnel (tunnel/NAME).
+func Read(text string) (topology.Thing, error) {
+	if name, is := strings.CutPrefix(text, "tunnel/"); is {
+		return topology.Thing{Tunnel: name}, nil
+	}
+	if !strings.Contains(text, ":") {
+		return topology.Thing{Device: text}, nil
+	}
+	p, err := network.ParsePortRef(text)
+	if err != nil {
+		return topology.Thing{}, fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	return topology.Thing{Port: p}, nil
+}
+
+// Text is how a thing is written.
+func Text(t topology.Thing) string {
+	switch {
+	case t.Tunnel != "":
+		return "tunnel/" + t.Tunnel
+	case t.Device != "":
+		return t.Device
+	}
+	return t.Port.String()
+}
+
+// Without tells what is lost when something fails.
+func (s *Service) Without(ctx context.Context, t topology.Thing) (topology.Loss, error) {
+	f, err := s.failing(ctx)
+	if err != nil {
+		return topology.Loss{}, err
+	}
+	if t.Tunnel != "" {
+		known := false
+		for _, l := range f.Tunnels {
+			known = known || l.A.Name == t.Tunnel
+		}
+		if !known {
+			return topology.Loss{}, fmt.Errorf("%w: there is no tunnel %q", ErrInvalid, t.Tunnel)
+		}
+	}
+	return f.Without(t), nil
+}
+
+// Points lists the single points of failure, what takes most first.
+func (s *Service) Points(ctx context.Context) ([]topology.Point, error) {
+	f, err := s.failing(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return f.Points(), nil
+}
