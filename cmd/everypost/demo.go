@@ -45,6 +45,7 @@ var demoPeople = []v1.NewUser{
 type demoOptions struct {
 	data, listen, control           string
 	callHomeListen, bootstrapListen string
+	guestListen                     string
 	scale                           int
 	seed                            int64
 	quiet                           bool
@@ -67,6 +68,7 @@ The devices let in the user ` + demoDeviceUser + ` with the password ` + demoDev
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8490", "address of the service")
 	f.StringVar(&o.callHomeListen, "call-home-listen", "127.0.0.1:4334", "address on which devices call home")
 	f.StringVar(&o.bootstrapListen, "bootstrap-listen", "127.0.0.1:8492", "address on which new devices are told what they are to be")
+	f.StringVar(&o.guestListen, "guest-listen", "127.0.0.1:8493", "address on which guests of wireless networks are received")
 	f.IntVar(&o.scale, "scale", 0, "instead of the company, so many like sites of 20 devices and 1,000 ports each, for load")
 	f.Int64Var(&o.seed, "seed", 0, "the same seed gives the same day")
 	f.IntVar(&o.history, "history", 30, "on the first start, days of the company's past to hand to the service, at most 60")
@@ -196,7 +198,7 @@ func demoWorld(o demoOptions) (*standin.World, error) {
 		plant = standin.Scaled(o.scale)
 	}
 	return standin.New(plant, standin.Options{
-		Seed: o.seed, Roam: !o.quiet, FileRate: demoRate,
+		Seed: o.seed, Roam: !o.quiet, Guests: true, FileRate: demoRate,
 		User: demoDeviceUser, Password: demoDevicePassword, Port: o.devicePort, PagePort: o.pagePort,
 		Bootstrap: func() (standin.Bootstrap, error) {
 			anchor, err := bootstrap.TrustAnchor(filepath.Join(o.data, "service", bootstrapCertificate))
@@ -252,7 +254,7 @@ func keepServing(ctx context.Context, o demoOptions) error {
 	}
 	for quick := 0; ; {
 		cmd := exec.CommandContext(ctx, self, "serve", "--listen", o.listen, "--data", filepath.Join(o.data, "service"), "--makers", makers,
-			"--call-home-listen", o.callHomeListen, "--bootstrap-listen", o.bootstrapListen, "--device-authorities", authorities, "--firmware-folder", firmware)
+			"--call-home-listen", o.callHomeListen, "--bootstrap-listen", o.bootstrapListen, "--device-authorities", authorities, "--firmware-folder", firmware, "--guest-listen", o.guestListen)
 		cmd.Env = append(os.Environ(), "EVERYPOST_FIRST_USER=ada", "EVERYPOST_FIRST_FULL_NAME=Ada Quill", "EVERYPOST_FIRST_PASSWORD="+demoPassword)
 		cmd.Stdout, cmd.Stderr = log, log
 		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
@@ -449,6 +451,11 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	return furnishAlarms(ctx, c, world, func() error {
 		if err := furnishPromises(ctx, c); err != nil {
 			return err
+		}
+		for _, furnish := range []func(context.Context, *client.Client) error{furnishGuests, furnishCircuits} {
+			if err := furnish(ctx, c); err != nil {
+				return err
+			}
 		}
 		return furnishUpkeep(ctx, c)
 	})

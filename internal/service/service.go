@@ -20,11 +20,14 @@ import (
 	"example.net/everypost/internal/service/backups"
 	"example.net/everypost/internal/service/captures"
 	"example.net/everypost/internal/service/changes"
+	"example.net/everypost/internal/service/circuits"
 	"example.net/everypost/internal/service/discovery"
+	"example.net/everypost/internal/service/failures"
 	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/firmware"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/groups"
+	"example.net/everypost/internal/service/guests"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/service/inventory"
 	"example.net/everypost/internal/service/jobs"
@@ -56,6 +59,7 @@ type Options struct {
 	KeepEvery time.Duration // how often readings are kept; half a minute when 0
 	Passwords access.Cost   // what it takes to try one
 	Notify    notify.Timing // of what people are told
+	Alarms    alarms.Timing
 	JobsEvery time.Duration // between looks at jobs; a second when 0
 	Firmware  firmware.Timing
 	// FirmwareFolder is a folder of others from which new images of firmware are taken; "" for none.
@@ -95,6 +99,9 @@ type Service struct {
 	Policies   *policies.Service
 	Promises   *promises.Service
 	Authority  *authority.Service
+	Guests     *guests.Service
+	Failures   *failures.Service
+	Circuits   *circuits.Service
 	StartedAt  time.Time
 	dir        string
 	lock       *os.File
@@ -153,6 +160,8 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	writer, _ := connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Feed, o.Log)
 	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Inventory: s.Inventory, Network: s.Changes, Now: time.Now}
+	s.Failures = &failures.Service{Network: s.Changes}
+	s.Circuits = &circuits.Service{Store: s.Store, History: s.History, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)
@@ -160,11 +169,12 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Captures = captures.New(s.Store)
+	s.Guests = guests.New(ctx, guests.Parts{Store: s.Store, Sealer: sealer, Fleet: s.Fleet, Feed: s.Feed, Log: o.Log, Now: time.Now})
 	if err := s.Changes.Resume(ctx); err != nil {
 		return err
 	}
 	s.Changes.Start()
-	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.promisesNow, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now}); err != nil {
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.promisesNow, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now, Timing: o.Alarms}); err != nil {
 		return err
 	}
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, People: mailboxes{s.Access, s.Inventory}, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
@@ -247,6 +257,9 @@ func (s *Service) Close() error {
 	}
 	if s.Notify != nil {
 		s.Notify.Close()
+	}
+	if s.Guests != nil {
+		s.Guests.Close()
 	}
 	if s.Operations != nil {
 		s.Operations.Close()

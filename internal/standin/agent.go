@@ -61,7 +61,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing")
 	}
 	if a.d.spec.Role == "access-point" {
-		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless")
+		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=portals")
 	}
 	if a.d.spec.Role == "firewall" {
 		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions,applications,inspection", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")

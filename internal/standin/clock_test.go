@@ -15,8 +15,14 @@ var noon = time.Date(2026, 11, 2, 12, 0, 0, 0, time.UTC)
 // steppedWorld is the company with a clock that stands at noon; nothing listens.
 func steppedWorld(t *testing.T, o Options) *World {
 	t.Helper()
+	return steppedPlant(t, LanternSound(), o)
+}
+
+// steppedPlant is steppedWorld of less than the whole company, for who lets many hours pass.
+func steppedPlant(t *testing.T, p Plant, o Options) *World {
+	t.Helper()
 	o.User, o.Password, o.Stepped = "fleet", "tidewater-lamp", noon
-	w, err := New(LanternSound(), o)
+	w, err := New(p, o)
 	require.NoError(t, err)
 	w.mu.Lock()
 	defer w.mu.Unlock()

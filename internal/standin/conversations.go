@@ -33,9 +33,6 @@ const (
 	tides         = "203.0.113.80"
 )
 
-// sessionEvery is how often a conversation begins anew.
-const sessionEvery = 20 * time.Second
-
 func conversationsOf(h *host, siteNet int) []conversation {
 	switch {
 	case hasWord(h.Name, "phone"):
@@ -76,7 +73,7 @@ func (w *World) converse(h *host, span time.Duration, now time.Time, up, down fl
 	if len(w.saysOf(h)) == 0 || len(w.guardians) == 0 {
 		return 1
 	}
-	passes, sessions := 1.0, span.Seconds()/sessionEvery.Seconds()
+	passes, sessions := 1.0, span.Seconds()/w.opts.SessionEvery.Seconds()
 	vlan := h.joined(w.devices[h.at.device].cfg)
 	for i := range h.says {
 		c := &h.says[i]

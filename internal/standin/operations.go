@@ -39,6 +39,9 @@ func (d *device) abilities() []string {
 	if d.spec.Role == "firewall" {
 		out = append(out, "end-session", "block-source", "unblock-source")
 	}
+	if d.spec.Role == "access-point" {
+		out = append(out, "disconnect", "admit")
+	}
 	if d.spec.Role == "switch" {
 		out = append(out, "bounce", "cable-test", "reopen", "wake")
 		if slices.ContainsFunc(d.spec.Ports, func(p PortSpec) bool { return p.PoE }) {
@@ -77,7 +80,7 @@ func (a *agent) operate(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.
 
 func (a *agent) beginTask(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.Node, error) {
 	d := a.d
-	if len(op.Children) != 1 || !slices.Contains(append(d.abilities(), "install", "boot"), op.Children[0].Name) {
+	if len(op.Children) != 1 || !slices.Contains(append(d.abilities(), "install", "boot", "dismiss"), op.Children[0].Name) {
 		return nil, netconf.NewRPCError(netconf.TagInvalidValue, "", "that operation is not among %v", d.abilities())
 	}
 	how := op.Children[0]
@@ -123,6 +126,10 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 		return d.throughput(t, how)
 	case "wake":
 		return d.wake(t, how)
+	case "admit", "dismiss":
+		return d.admit(t, how)
+	case "disconnect":
+		return d.disconnect(t, how)
 	case "end-session":
 		return d.endSessions(t, texts(how.All("session")))
 	case "block-source":

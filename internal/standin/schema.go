@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -281,6 +282,11 @@ ep-wl:wireless/network[name]/radius/secret string
 ep-wl:wireless/network[name]/vlan vlan
 ep-wl:wireless/network[name]/isolation boolean =false
 ep-wl:wireless/network[name]/station-rate 64..100000000
+ep-wl:wireless/network[name]/portal string
+ep-wl:wireless/portal[name]/name string
+ep-wl:wireless/portal[name]/purpose string
+ep-wl:wireless/portal[name]/address uri
+ep-wl:wireless/portal[name]/key string
 ep-wl:wireless/passphrase[name]/name string
 ep-wl:wireless/passphrase[name]/purpose string
 ep-wl:wireless/passphrase[name]/network string
@@ -444,6 +450,12 @@ var leafTypes = map[string]func(string) error{
 	"flow": func(v string) error {
 		_, err := readFlow(v)
 		return err
+	},
+	"uri": func(v string) error {
+		if u, err := url.Parse(v); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" {
+			return fmt.Errorf("%q is no address of the web", v)
+		}
+		return nil
 	},
 	"policy-name": oneOf("main"),
 	"gateway-address": func(v string) error {

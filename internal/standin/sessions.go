@@ -73,6 +73,9 @@ func (w *World) sessionTable(g *device, now time.Time) (out []liveSession) {
 			continue
 		}
 		d := w.devices[h.at.device]
+		if d.holds(h, now) {
+			continue
+		}
 		own := d.spec.SiteNet == g.spec.SiteNet
 		for i := range w.saysOf(h) {
 			c := &h.says[i]
@@ -155,7 +158,7 @@ func (w *World) visiting(g *device, now time.Time, f func(h *host, i int, in, le
 
 // visit has firewalls decide on what visitors ask.
 func (w *World) visit(span time.Duration, now time.Time) {
-	sessions := span.Seconds() / sessionEvery.Seconds()
+	sessions := span.Seconds() / w.opts.SessionEvery.Seconds()
 	for _, name := range w.firewalls {
 		g := w.devices[name]
 		if w.guardians[g.spec.SiteNet] != g {

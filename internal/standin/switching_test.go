@@ -232,7 +232,7 @@ func TestRateLimitsAndAccessListsDropWhatIsTooMuch(t *testing.T) {
 
 func TestASchedulePutsAPortOutOfWorkByTheHour(t *testing.T) {
 	t.Parallel()
-	w := steppedWorld(t, Options{}) // a Monday at noon
+	w := steppedPlant(t, TernHaven(), Options{}) // a Monday at noon
 	camera := portOfA(t, w, "th-sw-02", "camera")
 	at := endpoint{"th-sw-02", camera}
 	configure(t, w, "th-sw-02", "ep-sw:switching/schedule[office]/hours mon-fri 06:00-19:00", "ep-sw:switching/port["+camera+"]/schedule office")

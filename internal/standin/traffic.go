@@ -68,9 +68,14 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		if sends(h.Name) {
 			up, down = down, up
 		}
+		at := w.devices[h.at.device]
+		if at.holds(h, now) {
+			continue
+		}
+		up, down = at.atItsRate(h, now, up, down, span)
 		passes := w.converse(h, span, now, up, down)
 		up, down = up*passes, down*passes
-		up, down = w.police(w.devices[h.at.device], p, h, up, down, span)
+		up, down = w.police(at, p, h, up, down, span)
 		p.count(up, down)
 		h.in, h.out = h.in+up, h.out+down
 		flows = append(flows, passing{h, p, up, down})

@@ -40,6 +40,7 @@ const houseRADIUS = "10.1.10.6"
 type wirelessConfig struct {
 	radios   map[string]radioConfig
 	networks []networkConfig
+	portals  map[string]portalConfig
 	timed    bool // it depends on the hour, or on the day
 }
 
@@ -56,6 +57,7 @@ type networkConfig struct {
 	hours                []weekSpan // none: always
 	servers              []string
 	vlan, kbps           int
+	portal               string // on which its stations are received, "" for none
 	passphrases          []passphraseConfig
 }
 
@@ -68,6 +70,7 @@ type passphraseConfig struct {
 func (c *compiled) compileWireless(tree *xmlnode.Node) {
 	wl := tree.Child("wireless")
 	c.wireless.radios = map[string]radioConfig{}
+	c.compilePortals(wl)
 	for _, n := range wl.All("radio") {
 		r := radioConfig{band: n.TextAt("band")}
 		r.channel, _ = strconv.Atoi(n.TextAt("channel"))
@@ -79,6 +82,7 @@ func (c *compiled) compileWireless(tree *xmlnode.Node) {
 		w := networkConfig{name: n.TextAt("name"), ssid: n.TextAt("ssid"), security: cmp.Or(n.TextAt("security"), "wpa2-wpa3-personal"), enabled: n.TextAt("enabled") != "false",
 			apart: n.TextAt("isolation") == "true", bands: texts(n.Child("bands").All("band")), servers: texts(n.Find("radius/servers").All("server"))}
 		w.vlan, _ = strconv.Atoi(n.TextAt("vlan"))
+		w.portal = n.TextAt("portal")
 		w.kbps, _ = strconv.Atoi(n.TextAt("station-rate"))
 		if hours := n.TextAt("hours"); hours != "" {
 			w.hours, _ = readHours(hours)
@@ -105,6 +109,7 @@ func (c *compiled) compileWireless(tree *xmlnode.Node) {
 
 func validateWireless(tree *xmlnode.Node, vlans map[string]bool, fault func(tag, path, format string, args ...any)) {
 	wl := tree.Child("wireless")
+	validatePortals(wl, fault)
 	names, ssids := map[string]bool{}, map[string]string{}
 	for _, n := range wl.All("network") {
 		name := n.TextAt("name")

@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -33,6 +34,10 @@ type Options struct {
 	RADIUSPort, NamesPort int
 	// Roam lets wireless stations wander between the access points of their site.
 	Roam bool
+	// Guests has stations that are held at a portal do what it asks for.
+	Guests bool
+	// SessionEvery is how often stations begin anew to talk to those that they keep talking to; 20 seconds when 0.
+	SessionEvery time.Duration
 	// Stepped is where the world's time stands until Step moves it on; zero for the time of the machine.
 	Stepped time.Time
 	// Load returns the startup configuration that was saved for a device, or nil. Save keeps it. Both may be nil.
@@ -131,6 +136,7 @@ type portSim struct {
 
 // New builds a world. Start makes it run.
 func New(p Plant, o Options) (*World, error) {
+	o.SessionEvery = cmp.Or(o.SessionEvery, 20*time.Second)
 	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{},
 		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, pointsAt: map[string][]string{}, tunnelsAt: map[string][]*tunnel{}, fedFrom: map[string][]string{}, nodes: map[string][]string{}}
 	w.clock.stand(o.Stepped)
@@ -233,6 +239,9 @@ func (w *World) Start(ctx context.Context) error {
 		w.beginAsIs()
 	}
 	w.mu.Unlock()
+	if w.opts.Guests {
+		w.wg.Go(func() { w.receive(ctx) })
+	}
 	if w.opts.Stepped.IsZero() {
 		w.wg.Go(func() { w.run(ctx) })
 	}
@@ -416,6 +425,7 @@ type device struct {
 	hits               map[listEntry]float64         // frames by entry of an access list
 	judged             map[int]*judgement            // sessions on which its policy decided, by rule; 0: none fitted
 	restarted          map[string]time.Time          // sessions that were ended, and when who had them begins anew
+	admitted           map[string]admission          // guests that it lets through, by hardware address
 	blocked            map[netip.Addr]*blockedSource // who may reach nothing through it
 	found              map[[2]string]*finding        // what inspections found, by inspection and what
 	translates         map[int]*judgement            // sessions that it translated, by translation

@@ -38,14 +38,14 @@ func routes(t testing.TB) map[string]string {
 
 // What the five people of the company may do, written down once more by hand.
 const (
-	seesNetwork   = "see sites,see devices,see ports,see clients,see changes,see events,see groups,see alarms,see jobs,see firmware"
-	technicianMay = seesNetwork + ",see configuration,see templates,operate devices,operate clients,operate terminals,change ports,see tests,operate tests,operate ports,operate alarms,operate jobs,see backups,operate backups"
+	seesNetwork   = "see sites,see devices,see ports,see clients,see changes,see events,see groups,see alarms,see jobs,see firmware,see guests"
+	technicianMay = seesNetwork + ",see configuration,see templates,operate devices,operate clients,operate terminals,change ports,see tests,operate tests,operate ports,operate alarms,operate guests,operate jobs,see backups,operate backups"
 )
 
 var mayDo = map[string]string{
 	"administrator": seesNetwork + ",see configuration,see discovery,see people,see audit,operate devices,operate clients,operate groups,operate discovery,see tests,operate tests,operate ports,operate alarms," +
-		"administer events,see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals,administer alarms,operate jobs,see backups,operate backups,administer backups,operate firmware,administer firmware",
-	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes,see tests,operate tests,operate ports,operate alarms,operate jobs,see backups,operate backups,operate firmware",
+		"operate guests,administer guests,administer events,see templates,change templates,change ports,change devices,administer sites,administer people,operate changes,administer changes,see terminals,operate terminals,administer alarms,operate jobs,see backups,operate backups,administer backups,operate firmware,administer firmware",
+	"operator":         seesNetwork + ",see configuration,see templates,see discovery,operate devices,operate clients,operate groups,operate discovery,operate terminals,operate changes,operate guests,see tests,operate tests,operate ports,operate alarms,operate jobs,see backups,operate backups,operate firmware",
 	"technician":       technicianMay,
 	"security-officer": seesNetwork + ",see configuration,see templates,see discovery,see people,see audit,see terminals,see tests,operate changes,see backups",
 	"manager":          seesNetwork,

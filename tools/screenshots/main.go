@@ -64,7 +64,7 @@ func run() error {
 // demo runs the demo until the function that it returns is called.
 func demo(dir string) (func(), error) {
 	cmd := exec.Command("bin/everypost", "demo", "--data", filepath.Join(dir, "demo"), "--listen", listen, "--control", control, "--device-port", "2930", "--page-port", "2980",
-		"--call-home-listen", "127.0.0.1:4434", "--bootstrap-listen", "127.0.0.1:8592", "--quiet")
+		"--call-home-listen", "127.0.0.1:4434", "--bootstrap-listen", "127.0.0.1:8592", "--guest-listen", "127.0.0.1:8593", "--quiet")
 	ready := make(chan struct{})
 	cmd.Stdout = &watcher{text: "Ctrl-C", found: ready}
 	cmd.Stderr = os.Stderr
@@ -120,14 +120,14 @@ func pages(b *browser.Browser, t terminal) error {
 		// A change through its whole life.
 		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"),
 		browser.Press("Port 1/1/7"), browser.Shows("Put into a new draft"),
-		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 3"),
+		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 4"),
 		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
 		browser.Press("Check"), browser.Shows("guards found nothing"),
 		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), browser.Until(`/PoE\s+off/.test(document.body.innerText)`), picture("trial"),
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
-		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 4"),
+		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 5"),
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
@@ -142,22 +142,22 @@ func pages(b *browser.Browser, t terminal) error {
 		browser.Theme("light"), chromedp.Navigate(base+"/jobs?job=2"), browser.Shows("it runs 4.2.0"), picture("jobs"),
 		chromedp.Navigate(base+"/devices/th-sw-02?tab=tests&ask=capture"), browser.Shows("keeps what passes"), browser.TypeInto("Ports", "1/1/17,1/1/2"), browser.TypeInto("For", "2\r"), browser.Shows("Frames 1 to"),
 		browser.Until("document.querySelector(`section[aria-label=Frames]`).scrollIntoView() || true"), picture("capture"),
-		chromedp.Navigate(base+"/devices/ng-sw-02?sel=1%2F1%2F5&settings=Layers"), browser.Shows("tried at night"), picture("layers"),
+		chromedp.Navigate(base+"/guests?view=portals&edit=landing"), browser.Until(`[...document.querySelectorAll("iframe")].filter(f => f.contentDocument?.body.innerText.includes("Welcome aboard")).length === 2`), picture("guests"),
 		chromedp.Navigate(base+"/devices?group=site"), browser.Shows("grey-skerry"), picture("devices"),
 		chromedp.Navigate(base+"/ports?scope=camera+and+site+%3D+tern-haven&sel=th-sw-01:1%2F1%2F29,th-sw-02:1%2F1%2F7,th-sw-02:1%2F1%2F25"), browser.Shows("mixed:"), picture("ports"),
 		chromedp.Navigate(base+"/clients?group=ssid&closed=&scope=site+%3D+tern-haven"), browser.Shows("Lantern Crew"), picture("clients"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "change-rule", "set", "vessels", "--title", "Ships are changed in port", "--pick", "site in (fulmar, guillemot, razorbill, turnstone)", "--hours", "mon-sun 01:00-04:30", "--zone", "Europe/London"),
 				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),
-				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "5"), t.command("", "change", "push", "5", "--at", "23:59"))
+				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "6"), t.command("", "change", "push", "6", "--at", "23:59"))
 		}),
-		chromedp.Navigate(base+"/changes?view=rules&tray=5"), browser.Shows("Waits to be pushed"),
+		chromedp.Navigate(base+"/changes?view=rules&tray=6"), browser.Shows("Waits to be pushed"),
 		chromedp.Navigate(base+"/policies?firewall=th-fw-01"), browser.Shows("its last day is over"), picture("policies"),
 		chromedp.Navigate(base+"/wireless?view=radios"), browser.Shows("loudest"), picture("wireless"),
-		chromedp.Navigate(base+"/changes?tray=4"),
+		chromedp.Navigate(base+"/changes?tray=5"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/firmware?view=library"), browser.Shows("Enhanced open"), picture("firmware"),
-		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 4"), browser.Shows("set to critical"),
+		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 5"), browser.Shows("set to critical"),
 		browser.Until("document.querySelector(`aside[aria-label='Draft tray']`).innerText.includes(`poe-priority`)"), picture("templates"),
 	)
 }

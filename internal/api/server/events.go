@@ -207,6 +207,10 @@ func (s *server) shownTo(ctx context.Context, p access.Person, kind fact.Kind, d
 		need = may(rights.See, rights.Tests)
 	case fact.Alarm:
 		need = seeAlarms
+	case fact.Guest:
+		if need = seeGuests; !p.May(need.Verb, need.Feature) {
+			return v1.Event{}, false
+		}
 	case fact.Job:
 		if need = seeJobs; !p.May(need.Verb, need.Feature) {
 			return v1.Event{}, false

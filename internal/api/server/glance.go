@@ -83,7 +83,12 @@ func (s *server) glanceRoutes(api huma.API) {
 			if err := s.Permission.OnPorts(person(ctx), may(rights.See, rights.Ports), []network.PortRef{{Device: in.Name, Port: in.Port}}); err != nil {
 				return nil, err
 			}
-			return s.volumes(ctx, v1.Volumes{Device: in.Name, Port: in.Port, By: in.By, Zone: in.Zone, Items: []v1.Volume{}}, from, to, zone)
+			list, err := s.History.Volumes(ctx, in.Name, in.Port, in.By, from, to, zone)
+			out := v1.Volumes{Device: in.Name, Port: in.Port, By: in.By, Zone: in.Zone, Items: []v1.Volume{}}
+			for _, v := range list {
+				out.Items = append(out.Items, v1.Volume{From: v.From, RxOctets: v.Rx, TxOctets: v.Tx, Known: v.Known})
+			}
+			return &body[v1.Volumes]{out}, err
 		})
 }
 
@@ -217,49 +222,4 @@ func (s *server) top(ctx context.Context, q catalog.Query, from, to time.Time, p
 		out.Items[i].Mean, out.Items[i].Peak = *digits(r.Mean), *digits(r.Peak)
 	}
 	return &body[v1.Top]{out}, nil
-}
-
-// volumes adds up what went through a port, over stretches that are read one after another.
-func (s *server) volumes(ctx context.Context, out v1.Volumes, from, to time.Time, zone *time.Location) (*body[v1.Volumes], error) {
-	from = from.In(zone)
-	switch out.By { // whole ones
-	case "hour":
-		from = time.Date(from.Year(), from.Month(), from.Day(), from.Hour(), 0, 0, 0, zone)
-	case "day":
-		from = time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, zone)
-	case "month":
-		from = time.Date(from.Year(), from.Month(), 1, 0, 0, 0, 0, zone)
-	}
-	for begin := from.UTC().Truncate(time.Hour); begin.Before(to); begin = begin.Add(history.MaxPoints * time.Hour / 2) {
-		end := begin.Add(history.MaxPoints * time.Hour / 2)
-		if end.After(to) {
-			end = to
-		}
-		span, err := s.History.Fit(begin, end, time.Hour, 0)
-		if err != nil {
-			return nil, err
-		}
-		list, err := s.History.Ask(ctx, history.Question{Device: out.Device, Part: series.Port, Names: []string{out.Port}, Metrics: []string{"rx", "tx"}}, span)
-		if err != nil {
-			return nil, err
-		}
-		for _, x := range list {
-			for _, b := range series.Volumes(span, x.Points, out.By, zone) {
-				i := slices.IndexFunc(out.Items, func(v v1.Volume) bool { return v.From.Equal(b.From) })
-				if i < 0 {
-					i = len(out.Items)
-					out.Items = append(out.Items, v1.Volume{From: b.From})
-				}
-				v := &out.Items[i]
-				v.Known = v.Known || b.Known
-				if x.Metric.Name == "rx" {
-					v.RxOctets += b.Octets
-				} else {
-					v.TxOctets += b.Octets
-				}
-			}
-		}
-	}
-	slices.SortFunc(out.Items, func(a, b v1.Volume) int { return a.From.Compare(b.From) })
-	return &body[v1.Volumes]{out}, nil
 }

@@ -6,7 +6,9 @@ import (
 	"context"
 	"io/fs"
 	"log/slog"
+	"mime"
 	"net/http"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -35,7 +37,7 @@ const (
 
 // csp lets the console's own files run and nothing else.
 const csp = "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; " +
-	"connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+	"connect-src 'self'; frame-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 
 func init() { huma.DefaultArrayNullable = false } // our lists are empty, never null
 
@@ -69,7 +71,8 @@ func build(closing context.Context, s *service.Service, o Options) (*server, htt
 	}}))
 	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{MinLength: 1024, Skipper: func(c *echo.Context) bool {
 		path := c.Request().URL.Path
-		return strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/live") || strings.HasSuffix(path, "/terminal") // streams
+		return strings.HasPrefix(path, "/assets/") || // which are compressed once for all
+			strings.HasSuffix(path, "/events") || strings.HasSuffix(path, "/live") || strings.HasSuffix(path, "/terminal") // streams
 	}}))
 
 	srv := &server{Service: s, opts: o, closing: closing, writes: &writes{try: s.Store.Try, now: time.Now}}
@@ -79,6 +82,20 @@ func build(closing context.Context, s *service.Service, o Options) (*server, htt
 		e.GET("/*", console(o.Console))
 	}
 	return srv, e
+}
+
+// asset serves a file of the console: as it was compressed when that was built, where who asks can read it.
+func asset(c *echo.Context, files fs.FS, path string, plain http.Handler) error {
+	h := c.Response().Header()
+	if packed, err := fs.ReadFile(files, path+".gz"); err == nil && c.Request().Header.Get("Range") == "" {
+		h.Add("Vary", "Accept-Encoding")
+		if strings.Contains(c.Request().Header.Get("Accept-Encoding"), "gzip") {
+			h.Set("Content-Encoding", "gzip")
+			return c.Blob(http.StatusOK, mime.TypeByExtension(filepath.Ext(path)), packed)
+		}
+	}
+	plain.ServeHTTP(c.Response(), c.Request())
+	return nil
 }
 
 // API returns the description of the interface without a service behind it, for generating clients.
@@ -120,6 +137,9 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.handOverRoutes(api)
 	s.houseRoutes(api)
 	s.wirelessRoutes(api)
+	s.guestRoutes(api)
+	s.failureRoutes(api)
+	s.betweenRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)
@@ -166,8 +186,7 @@ func console(files fs.FS) echo.HandlerFunc {
 			if strings.HasPrefix(path, "assets/") {
 				h.Set("Cache-Control", "public, max-age=31536000, immutable")
 			}
-			serve.ServeHTTP(c.Response(), c.Request())
-			return nil
+			return asset(c, files, path, serve)
 		}
 		page, err := fs.ReadFile(files, "index.html")
 		if err != nil {

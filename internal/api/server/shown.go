@@ -136,12 +136,21 @@ func init() {
 	show(func(n v1.WirelessNetwork) []spot { return onDevices(rights.Devices, n.Devices) })
 	show(func(r v1.AirRadio) []spot { return onDevice(rights.Devices, r.Device) })
 	show(func(r v1.Refusal) []spot { return onDevice(rights.Clients, r.Device) })
+	show(func(g v1.GuestStay) []spot { return onDevice(rights.Guests, g.Device) })
+	show(func(p v1.GuestPortal) []spot { return onDevices(rights.Devices, p.Devices) })
 	show(func(b v1.BlockedStation) []spot { return onDevices(rights.Clients, b.Devices) })
 	show(func(m v1.ChannelMove) []spot { return onDevice(rights.Devices, m.Device) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })
 	show(func(h v1.BackupHit) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.DeviceFirmware) []spot { return onDevice(rights.Firmware, d.Device) })
 	show(func(step v1.JobStep) []spot { return onDevice(rights.Jobs, step.Device) })
+	show(func(p v1.Path) []spot {
+		return onDevices(rights.Devices, slices.DeleteFunc([]string{p.Device, p.Far}, func(d string) bool { return d == "" }))
+	})
+	show(func(c v1.Circuit) []spot { return onDevice(rights.Devices, c.Device) })
+	show(func(f v1.Failure) []spot {
+		return onDevices(rights.Devices, append(slices.Clone(f.Devices), f.CutOff...))
+	})
 	show(func(b v1.Behind) []spot { return onDevices(rights.Devices, append(slices.Clone(b.Devices), b.Device)) })
 	show(func(o v1.Operation) []spot { return onDevice(rights.Tests, o.Device) })
 	showWhole(func(s *server, p access.Person, c v1.Change) bool {
@@ -179,6 +188,11 @@ func init() {
 	part[v1.ApplicationUses]() // of firewalls and end stations that are asked for within the rights
 	part[v1.ApplicationUse]()
 	part[v1.UnreadFirewall]()
+	part[v1.GuestPortalRequest]()
+	part[v1.CircuitRequest]()
+	part[v1.PortalLook]()
+	part[v1.VoucherCodes]()
+	part[v1.GuestVoucher]()
 	part[v1.HeardAir]() // of those of the house only what who asks may see is named
 	part[v1.AirChoice]()
 	part[v1.ChannelPlan]()

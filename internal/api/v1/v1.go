@@ -449,7 +449,7 @@ type LogLine struct {
 type Event struct {
 	Seq       uint64    `json:"seq,omitempty"`
 	At        time.Time `json:"at"`
-	Kind      string    `json:"kind" enum:"port,device,state,operation,config,change,fleet,drift,search,alarm,job"`
+	Kind      string    `json:"kind" enum:"port,device,state,operation,config,change,fleet,drift,search,alarm,job,guest"`
 	Code      string    `json:"code,omitempty" doc:"What happened: port.link-lost, device.gone ..."`
 	Device    string    `json:"device,omitempty"`
 	Port      string    `json:"port,omitempty"`

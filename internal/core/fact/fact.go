@@ -35,6 +35,7 @@ const (
 // Kinds of states that are none of facts.
 const (
 	Readings  Kind = "state"     // a device was read
+	Guest     Kind = "guest"     // one came, or his time was ended
 	Operation Kind = "operation" // more came back of what a device was asked to do
 )
 

@@ -26,6 +26,7 @@ func wireless(p Proposal) []Finding {
 		w := airs{p: p, device: device, before: before, after: after, list: setting.WLANs(after)}
 		w.networks()
 		w.passphrases()
+		w.portals()
 		w.radios()
 		w.stations()
 		out = append(out, w.out...)
@@ -233,6 +234,30 @@ func (w *airs) stations() {
 		}
 		if n := w.count(func(s network.Station) bool { return strings.HasPrefix(s.Band, string(r.Band)) }); n > 0 {
 			w.say(Note, r.Port, "again", fmt.Sprintf("%d stations at %s:%s would have to find it on another channel.", n, w.device, r.Port), "They are away for some seconds.", "Nothing, if that is a good moment.")
+		}
+	}
+}
+
+// portals finds networks whose stations would be sent to a page that is not there, and says who would be held at one.
+func (w *airs) portals() {
+	known, was := setting.PortalsOf(w.after), setting.WLANs(w.before)
+	for _, n := range w.list {
+		if n.Portal == "" || !n.Offered {
+			continue
+		}
+		object := setting.Object(setting.OnWLAN, n.Name)
+		p := slices.IndexFunc(known, func(p setting.Portal) bool { return p.Name == n.Portal })
+		if (p < 0 || known[p].Address == "" || known[p].Key == "") && (w.changed(object) || w.changed(setting.Object(setting.OnPortal, n.Portal))) {
+			w.say(Stop, object, "portal", fmt.Sprintf("Stations of network %s on %s would be sent to portal %s, of which no address or no key is known there.", n.Name, w.device, n.Portal),
+				"They would reach nothing, and could not be let in.", "Set both: portal-address and portal-key. Or let the service do it: put the portal before the network.")
+			continue
+		}
+		before := ""
+		if i := slices.IndexFunc(was, func(o setting.WLAN) bool { return o.Name == n.Name }); i >= 0 {
+			before = was[i].Portal
+		}
+		if count := w.count(func(s network.Station) bool { return s.SSID == n.SSID }); count > 0 && before != n.Portal {
+			w.say(Warn, object, "held", fmt.Sprintf("%d stations of %s on %s would be sent to portal %s.", count, n.SSID, w.device, n.Portal), "They reach nothing else until they are let in there.", "Nothing, if that is a good moment.")
 		}
 	}
 }

@@ -29,11 +29,15 @@ const (
 	EndSession    Kind = "end-session"
 	BlockSource   Kind = "block-source"
 	UnblockSource Kind = "unblock-source"
+	Disconnect    Kind = "disconnect" // a station in the air
 	ShutDown      Kind = "shut-down"
 	FactoryReset  Kind = "factory-reset"
 
 	Install Kind = "install" // firmware, from a file that was sent
 	Boot    Kind = "boot"    // the firmware of a slot
+
+	Admit   Kind = "admit"   // a guest who was received on a portal
+	Dismiss Kind = "dismiss" // one whose time is over
 )
 
 // maxPorts is at how many ports something is done at once.
@@ -50,6 +54,8 @@ var (
 	somePorts = Param{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)}
 
 	blocked = Param{Name: "source", Title: "Source", Help: "its IP address, such as 10.2.80.161", Value: setting.OneAddress()}
+
+	station = Param{Name: "station", Title: "Station", Help: "its hardware address, such as 02:4c:53:20:00:07", Value: setting.MAC()}
 
 	vrf = Param{Name: "vrf", Title: "VRF", Help: "the routing table by which it goes, where the device has several", Free: true, Value: setting.Words(63)}
 )
@@ -165,6 +171,11 @@ var kinds = []About{
 		Params:  []Param{blocked},
 		Columns: []Column{{"step", "Step", ""}},
 		longest: func(Request) time.Duration { return time.Minute }},
+	{Kind: Disconnect, Title: "Disconnect", Does: "takes a station off the air; it may join again", Verb: rights.Operate, Feature: rights.Devices,
+		Disturbs: "The station is cut off until it has joined again, which takes some seconds.",
+		Params:   []Param{station},
+		Columns:  []Column{{"step", "Step", ""}},
+		longest:  func(Request) time.Duration { return time.Minute }},
 	{Kind: Reboot, Title: "Restart", Does: "starts again, with what it has saved", Verb: rights.Operate, Feature: rights.Devices,
 		Disturbs: "The device and all that hangs behind it are cut off until it is back.", Leaves: true,
 		Columns: []Column{{"step", "Step", ""}},
@@ -177,16 +188,26 @@ var kinds = []About{
 		Disturbs: "The device loses all that it was set up to, and all that hangs behind it is cut off. It comes back when its serial number is claimed.", Leaves: true, Stays: true,
 		Columns: []Column{{"step", "Step", ""}},
 		longest: func(Request) time.Duration { return 5 * time.Minute }},
-	{Kind: Install, Title: "Install firmware", Does: "puts the firmware of a file into the slot that does not run", Verb: rights.Operate, Feature: rights.Firmware, Inner: true,
+	{Kind: Install, Title: "Install firmware", Does: "puts the firmware of a file into the slot that does not run", Verb: rights.Operate, Feature: rights.Firmware, Inner: true, Of: "slots",
 		Params: []Param{{Name: "file", Title: "File", Help: "its name on the device", Value: setting.Words(120)},
 			{Name: "sha256", Title: "SHA-256", Help: "of the file, in hexadecimal digits", Value: setting.Words(64)}},
 		Columns: []Column{{"step", "Step", ""}},
 		longest: func(Request) time.Duration { return 15 * time.Minute }},
-	{Kind: Boot, Title: "Boot a slot", Does: "starts again with the firmware of a slot", Verb: rights.Operate, Feature: rights.Firmware, Inner: true, Leaves: true,
+	{Kind: Boot, Title: "Boot a slot", Does: "starts again with the firmware of a slot", Verb: rights.Operate, Feature: rights.Firmware, Inner: true, Of: "slots", Leaves: true,
 		Disturbs: "The device and all that hangs behind it are cut off until it is back.",
 		Params:   []Param{{Name: "slot", Title: "Slot", Help: "its name", Value: setting.Words(63)}},
 		Columns:  []Column{{"step", "Step", ""}},
 		longest:  func(Request) time.Duration { return 15 * time.Minute }},
+	{Kind: Admit, Title: "Admit a guest", Does: "lets a station that is sent to a portal through for a time", Verb: rights.Operate, Feature: rights.Guests, Inner: true,
+		Params: []Param{station,
+			{Name: "for", Title: "For", Help: "how long", Value: setting.Whole(1, 31_622_400, "s")},
+			{Name: "rate", Title: "Rate", Help: "what it may send and receive at most; as the network says when left out", Free: true, Value: setting.Whole(64, 100_000_000, "kbit/s")}},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 20 * time.Second }},
+	{Kind: Dismiss, Title: "Dismiss a guest", Does: "sends a station that was admitted to the portal again", Verb: rights.Operate, Feature: rights.Guests, Inner: true, Of: "admit",
+		Params:  []Param{station},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return 20 * time.Second }},
 }
 
 func seconds(r Request) time.Duration {

@@ -36,6 +36,8 @@ type About struct {
 	Stays bool
 	// Captures tells that it leaves a file of frames, which is fetched and kept.
 	Captures bool
+	// Of is the feature by which a device announces it, where that has another name.
+	Of string
 	// Inner tells that it is a part of other work, such as an upgrade: nobody asks for it by itself.
 	Inner bool
 
@@ -74,6 +76,14 @@ type Request struct {
 
 // ErrInvalid tells that a request is none.
 var ErrInvalid = errors.New("that cannot be asked of a device")
+
+// Announced is the feature by which a device announces it (ep-operations).
+func (a About) Announced() string {
+	if a.Of != "" {
+		return a.Of
+	}
+	return string(a.Kind)
+}
 
 // Kinds lists all that people can ask for.
 func Kinds() []About { return slices.DeleteFunc(All(), func(a About) bool { return a.Inner }) }

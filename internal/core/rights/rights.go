@@ -49,6 +49,7 @@ const (
 	Backups       Feature = "backups" // of what devices run
 	Firmware      Feature = "firmware"
 	Jobs          Feature = "jobs"      // work on many devices
+	Guests        Feature = "guests"    // who are received on portals
 	Terminals     Feature = "terminals" // on devices
 	Templates     Feature = "templates" // of settings
 	Discovery     Feature = "discovery"
@@ -67,7 +68,7 @@ var meanings = []Meaning{
 	{See, Sites, "the sites and what is said of them"},
 	{Administer, Sites, "make, edit, merge and remove sites"},
 	{See, Devices, "the devices and what is inside them"},
-	{Operate, Devices, "enrol, claim, describe, rename, replace, restart, shut down, reset, retire and forget devices; accept their host keys, change the passwords by which the service logs in to them, and their certificates; end sessions on firewalls, and block sources there for a time"},
+	{Operate, Devices, "enrol, claim, describe, rename, replace, restart, shut down, reset, retire and forget devices; accept their host keys, change the passwords by which the service logs in to them, and their certificates; end sessions on firewalls, and block sources there for a time; take stations off the air"},
 	{Change, Devices, "draft, push, keep and undo changes of what devices run besides their ports: services"},
 	{See, Configuration, "what devices run, whole and in their own form"},
 	{See, Ports, "the ports, what is set and what is seen"},
@@ -93,6 +94,9 @@ var meanings = []Meaning{
 	{See, Firmware, "the images there are, the baseline, and which devices miss it"},
 	{Operate, Firmware, "have devices run the firmware of the baseline, or go back"},
 	{Administer, Firmware, "add, approve and remove images; say what the baseline is"},
+	{See, Guests, "who came as a guest, and who asks to be let in; vouchers and portals"},
+	{Operate, Guests, "make and take back vouchers, let guests in, end their time"},
+	{Administer, Guests, "the portals: what guests must do, for how long they are let in, how the page looks"},
 	{See, Terminals, "the terminals that were opened, and what was shown in them"},
 	{Operate, Terminals, "open terminals on devices, and do there whatever the device lets the service do"},
 	{See, Templates, "templates: what they say, and of what"},
@@ -111,7 +115,7 @@ func Meanings() []Meaning { return slices.Clone(meanings) }
 
 // Features lists the features.
 func Features() []Feature {
-	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Jobs, Backups, Firmware, Terminals, Templates, Groups, Discovery, People, Audit}
+	return []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Jobs, Backups, Firmware, Guests, Terminals, Templates, Groups, Discovery, People, Audit}
 }
 
 // Placed tells whether the feature lies somewhere in the network.
@@ -304,7 +308,7 @@ func (r Role) Check() error {
 
 // Ready lists the roles that come with the product.
 func Ready() []Role {
-	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Jobs, Backups, Firmware, Templates, Groups}
+	network := []Feature{Sites, Devices, Configuration, Ports, Clients, Changes, Events, Alarms, Tests, Jobs, Backups, Firmware, Guests, Templates, Groups}
 	role := func(name, title string, rules ...Rule) Role {
 		return Role{Name: name, Title: title, Rules: rules, Ready: true}
 	}
@@ -314,10 +318,10 @@ func Ready() []Role {
 	return []Role{
 		role("administrator", "does everything", allow(nil)),
 		role("operator", "watches the network and takes its devices in hand; changes nothing that they run",
-			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Alarms, Tests, Jobs, Backups, Firmware, Terminals, Groups, Discovery}, Operate)),
-		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Alarms, Tests, Jobs, Backups, Terminals}, Operate), allow([]Feature{Ports}, Change)),
+			allow(append(slices.Clone(network), Discovery), See), allow([]Feature{Devices, Ports, Clients, Changes, Alarms, Tests, Jobs, Backups, Firmware, Guests, Terminals, Groups, Discovery}, Operate)),
+		role("technician", "adds, swaps and connects devices at a site", allow(network, See), allow([]Feature{Devices, Ports, Clients, Alarms, Tests, Jobs, Backups, Guests, Terminals}, Operate), allow([]Feature{Ports}, Change)),
 		role("security-officer", "sees everything: who may reach what, and who changed what", allow(nil, See), allow([]Feature{Changes}, Operate)),
-		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Alarms, Jobs, Firmware, Groups}, See)),
+		role("manager", "sees how the network does, not what its devices run", allow([]Feature{Sites, Devices, Ports, Clients, Changes, Events, Alarms, Jobs, Firmware, Guests, Groups}, See)),
 		role("viewer", "sees the network", allow(network, See)),
 	}
 }

@@ -52,6 +52,7 @@ const (
 
 	OnWLAN       Kind = "wlan"       // a wireless network that an access point offers
 	OnPassphrase Kind = "passphrase" // a further one of such a network
+	OnPortal     Kind = "portal"     // on which guests of such a network are received
 	OnBlocked    Kind = "blocked"    // a station of which nothing passes, by its hardware address
 )
 

@@ -3,6 +3,7 @@ package setting
 import (
 	"errors"
 	"fmt"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -14,10 +15,14 @@ import (
 	"example.net/everypost/internal/core/schedule"
 )
 
-// Wireless is the feature of access points: networks that they offer, and how their radios send.
-const Wireless network.Feature = "wireless networks"
+const (
+	// Wireless is the feature of access points: networks that they offer, and how their radios send.
+	Wireless network.Feature = "wireless networks"
+	// Portals is the feature of those that send guests to a page until they are admitted.
+	Portals network.Feature = "guest portals"
+)
 
-var wlanOnly, passphraseOnly = []Kind{OnWLAN}, []Kind{OnPassphrase}
+var wlanOnly, passphraseOnly, portalOnly = []Kind{OnWLAN}, []Kind{OnPassphrase}, []Kind{OnPortal}
 
 // Who may join a wireless network, and how what is sent is encrypted.
 const (
@@ -55,6 +60,10 @@ var wirelessSettings = []Setting{
 	{Name: "wlan-vlan", On: wlanOnly, Title: "VLAN", Group: "Stations", Help: "in which its stations are; none: that of the access point itself", Default: "none", Needs: Wireless, Value: vlan().or("none")},
 	{Name: "station-isolation", On: wlanOnly, Title: "Kept apart", Group: "Stations", Help: "its stations do not reach each other", Default: "off", Needs: Wireless, Value: onOff()},
 	{Name: "station-rate", On: wlanOnly, Title: "Rate", Group: "Stations", Help: "what each station may send and receive at most", Default: "none", Needs: Wireless, Value: rate().or("none")},
+	{Name: "portal", On: wlanOnly, Title: "Guest portal", Group: "Stations", Help: "on which its stations are received: until they are admitted they reach nothing else", Default: "none", Needs: Portals, Value: named(OnPortal)},
+
+	{Name: "portal-address", On: portalOnly, Title: "Address", Group: "Guest portal", Help: "where stations find it", Needs: Portals, Value: webAddress()},
+	{Name: "portal-key", On: portalOnly, Title: "Key", Group: "Guest portal", Help: "by which access points sign who comes", Needs: Portals, Value: secret(false)},
 
 	{Name: "wlan", On: passphraseOnly, Title: "Network", Group: "Passphrase", Help: "the personal network that it opens", Default: "none", Needs: Wireless, Value: named(OnWLAN)},
 	{Name: "passphrase", On: passphraseOnly, Title: "Passphrase", Group: "Passphrase", Help: "8 to 63 characters", Needs: Wireless, Value: passphrase()},
@@ -78,6 +87,22 @@ func ssid() Value {
 			return "", errors.New("it cannot hold control characters")
 		}
 		return s, nil
+	}}
+}
+
+// webAddress is an address of the web without anything after its path.
+func webAddress() Value {
+	return Value{Type: Text, Max: 200, Form: "an address such as https://guests.lantern.example/landing", normal: func(s string) (string, error) {
+		u, err := url.Parse(s)
+		switch {
+		case s == "":
+			return s, nil
+		case err != nil, u.Scheme != "http" && u.Scheme != "https", u.Host == "":
+			return "", errors.New("write an address such as https://guests.lantern.example/landing")
+		case u.User != nil, u.RawQuery != "", u.Fragment != "", len(s) > 200:
+			return "", errors.New("it ends with its path, and is at most 200 characters")
+		}
+		return strings.TrimSuffix(u.String(), "/"), nil
 	}}
 }
 
@@ -142,6 +167,7 @@ type WLAN struct {
 	RADIUS               []string
 	Apart                bool
 	Rate                 string // "" for none
+	Portal               string // on which its stations are received, "" for none
 }
 
 // Personal tells whether who knows a passphrase may join.
@@ -164,13 +190,36 @@ func WLANs(c network.Config) (out []WLAN) {
 		}
 		o := c.Objects[object]
 		w := WLAN{Name: strings.TrimPrefix(object, string(OnWLAN)+"/"), SSID: o["ssid"], Security: o["security"], Offered: o["offered"] != "off", Hidden: o["hidden"] == "on",
-			Bands: Items(strings.TrimPrefix(o["bands"], "all")), Passphrase: o["passphrase"], Secret: o["wlan-radius-secret"], RADIUS: Items(o["wlan-radius"]), Apart: o["station-isolation"] == "on", Rate: o["station-rate"]}
+			Bands: Items(strings.TrimPrefix(o["bands"], "all")), Passphrase: o["passphrase"], Secret: o["wlan-radius-secret"], RADIUS: Items(o["wlan-radius"]), Apart: o["station-isolation"] == "on", Rate: o["station-rate"], Portal: strings.TrimPrefix(o["portal"], "none")}
 		if w.Security == "" {
 			w.Security = SecurityPersonal
 		}
 		w.Hours, _ = schedule.Parse(o["offered-hours"])
 		w.VLAN, _ = network.ParseVLAN(o["wlan-vlan"])
 		out = append(out, w)
+	}
+	return out
+}
+
+// WLANObject is what a wireless network is called in a configuration, by its name.
+func WLANObject(name string) string { return Object(OnWLAN, name) }
+
+// PortalObject is what a guest portal is called in a configuration, by its name.
+func PortalObject(name string) string { return Object(OnPortal, name) }
+
+// Portal is one on which guests are received.
+type Portal struct {
+	Name, Address string
+	Key           string // a reference
+}
+
+// PortalsOf are those of a configuration, by name.
+func PortalsOf(c network.Config) (out []Portal) {
+	for _, object := range Objects(c) {
+		if KindOf(object) == OnPortal {
+			o := c.Objects[object]
+			out = append(out, Portal{strings.TrimPrefix(object, string(OnPortal)+"/"), o["portal-address"], o["portal-key"]})
+		}
 	}
 	return out
 }

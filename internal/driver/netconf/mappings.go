@@ -64,7 +64,8 @@ var mappings = slices.Concat(
 	of(setting.OnPort, "wl:wireless/radio[name=%]/", at("channel", "channel", asIs), at("channel-width", "channel-width", asIs), at("radio-power", "transmit-power", asIs)),
 	of(setting.OnWLAN, objectLists[setting.OnWLAN]+"/", at("ssid", "ssid", asIs), at("offered", "enabled", flag), at("hidden", "hidden", flag), at("bands", "bands/band", several), at("offered-hours", "hours", asIs),
 		at("security", "security", asIs), at("passphrase", "passphrase", asIs), at("wlan-radius", "radius/servers/server", several), at("wlan-radius-secret", "radius/secret", asIs), at("wlan-vlan", "vlan", asIs),
-		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), purpose),
+		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), at("portal", "portal", asIs), purpose),
+	of(setting.OnPortal, objectLists[setting.OnPortal]+"/", at("portal-address", "address", asIs), at("portal-key", "key", asIs), purpose),
 	of(setting.OnPassphrase, objectLists[setting.OnPassphrase]+"/", at("wlan", "network", asIs), at("passphrase", "passphrase", asIs), at("wlan-vlan", "vlan", asIs), at("until", "until", asIs), purpose),
 	of(setting.OnBlocked, objectLists[setting.OnBlocked]+"/", at("until", "until", asIs), purpose),
 	of(setting.OnDevice, "", at("country", "wl:wireless/country", asIs),
@@ -94,7 +95,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
-	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
+	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -205,7 +206,7 @@ func moduleOf(query string) (module, features string) {
 	return module, features
 }
 
-var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-firewall"}
+var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-firewall", "ep-wireless"}
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
@@ -218,5 +219,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "portals": setting.Portals,
 }

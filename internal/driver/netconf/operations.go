@@ -30,7 +30,7 @@ func (s *session) Operations() []operation.Kind {
 	var out []operation.Kind
 	announced := announcedFeatures(s.rpc.Peer(), "ep-operations")
 	for _, a := range operation.All() {
-		if announced[string(a.Kind)] || a.Inner && announced["slots"] {
+		if announced[a.Announced()] {
 			out = append(out, a.Kind)
 		}
 	}

@@ -150,6 +150,56 @@ func oneOf(r *rand.Rand, on network.PortRef, edits ...string) (intent.Edit, bool
 	return e, err == nil
 }
 
+// What is foretold as lost when a cable is cut or a device dies is lost in the world, and nothing else: on random networks.
+func TestWhatIsForetoldToBeLostIsLost(t *testing.T) {
+	t.Parallel()
+	r := rand.New(rand.NewPCG(17, 3))
+	lost, kept := 0, 0
+	for range race.Fewer(300, 20) {
+		plant, links := randomPlant(r)
+		w, err := standin.New(plant, standin.Options{User: "u", Password: "p", Stepped: time.Date(2026, 11, 2, 12, 0, 0, 0, time.UTC)})
+		require.NoError(t, err)
+		require.NoError(t, w.Start(t.Context()))
+		f := topology.Failing{Configs: map[string]network.Config{}, Links: links, Entries: plant.Entries, Gone: map[string]bool{}}
+		for _, d := range plant.Devices {
+			f.Configs[d.Name] = readConfig(w.Running(d.Name), nil)
+		}
+		for _, fails := range []topology.Thing{{Device: plant.Devices[r.IntN(len(plant.Devices))].Name}, {Port: links[r.IntN(len(links))].A}} {
+			before := w.Reached()
+			foretold := f.Without(fails).Devices
+			if fails.Device != "" {
+				require.NoError(t, w.Throw(standin.PowerLoss, fails.Device))
+			} else {
+				require.NoError(t, w.Throw(standin.Cut, fails.Port.String()))
+			}
+			w.Step(90 * time.Second) // until the spanning tree has found another way
+			after := w.Reached()
+			gone := []string{}
+			for _, d := range before {
+				if d != fails.Device && !slices.Contains(after, d) {
+					gone = append(gone, d)
+				}
+			}
+			slices.Sort(gone)
+			assert.Equal(t, gone, foretold, "%v of %v", fails, links)
+			if len(gone) > 0 {
+				lost++
+			} else {
+				kept++
+			}
+			if fails.Device != "" {
+				require.NoError(t, w.Throw(standin.Recover, fails.Device))
+			} else {
+				require.NoError(t, w.Throw(standin.Mend, fails.Port.String()))
+			}
+			w.Step(90 * time.Second)
+		}
+		w.Close()
+	}
+	assert.Greater(t, lost, 5, "some take others with them")
+	assert.Greater(t, kept, 5, "some do not")
+}
+
 // A change in which the guards find no way of the management that is cut makes no device unreachable in the world: on random
 // networks, for random changes. What slips through is counted and told with its cause.
 func TestWhatTheGuardsPassCutsNobodyOff(t *testing.T) {

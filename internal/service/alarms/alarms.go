@@ -5,6 +5,7 @@
 package alarms
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -45,8 +46,6 @@ var ErrInvalid = errors.New("that cannot be done to an alarm")
 
 const (
 	soon     = 300 * time.Millisecond // after something happened
-	atLatest = 5 * time.Second        // between two looks
-	apart    = time.Second            // two looks are at least
 	suspect  = 15 * time.Minute       // before an alarm: a change then may be why
 	maxNotes = 200
 )
@@ -65,6 +64,7 @@ type Service struct {
 	promises  func(ctx context.Context) alarm.Promises
 	log       *slog.Logger
 	now       func() time.Time
+	timing    Timing
 
 	stop context.CancelFunc
 	wg   sync.WaitGroup
@@ -90,6 +90,18 @@ type touched struct {
 	by     string
 }
 
+// Timing says how often the service looks. What is 0 is as usual.
+type Timing struct {
+	Latest   time.Duration // between two looks
+	Apart    time.Duration // two looks are at least
+	Promises time.Duration // between two times that promises are held against what runs: each is many questions
+}
+
+func (t Timing) orUsual() Timing {
+	t.Latest, t.Apart, t.Promises = cmp.Or(t.Latest, 5*time.Second), cmp.Or(t.Apart, time.Second), cmp.Or(t.Promises, 10*time.Second)
+	return t
+}
+
 // Parts are what the service is made of.
 type Parts struct {
 	Store     *store.Store
@@ -103,12 +115,13 @@ type Parts struct {
 	Disk      func() float64                           // how much of the service's own disk is used, in parts of 1
 	Log       *slog.Logger
 	Now       func() time.Time
+	Timing    Timing
 }
 
 // New returns the service, which works until Close.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	own, stop := context.WithCancel(context.Background())
-	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, promises: p.Promises, log: p.Log, now: p.Now, stop: stop, last: map[string]touched{}}
+	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, promises: p.Promises, log: p.Log, now: p.Now, timing: p.Timing.orUsual(), stop: stop, last: map[string]touched{}}
 	var err error
 	if s.known, err = p.Store.Alarms(ctx, store.AlarmQuery{Since: p.Now().Add(-alarm.Again), Limit: math.MaxInt32}); err != nil {
 		stop()
@@ -153,7 +166,7 @@ func (s *Service) run(ctx context.Context, news *feed.Follower) {
 				}
 			}
 			if heard {
-				next.Reset(max(soon, apart-time.Since(looked)))
+				next.Reset(max(soon, s.timing.Apart-time.Since(looked)))
 			}
 			continue
 		case <-next.C:
@@ -168,7 +181,7 @@ func (s *Service) run(ctx context.Context, news *feed.Follower) {
 				s.log.Error("old alarms could not be dropped", "err", err)
 			}
 		}
-		next.Reset(atLatest)
+		next.Reset(s.timing.Latest)
 	}
 }
 
@@ -210,9 +223,6 @@ func (s *Service) seen() alarm.Network {
 	return n
 }
 
-// promisesEvery is between two times that promises are held against what runs: each is many questions.
-const promisesEvery = 10 * time.Second
-
 // promisedNow is how promises stood lately. Finding it out takes as long as there are many devices, and goes on beside, so that no other alarm waits.
 func (s *Service) promisedNow(ctx context.Context) alarm.Promises {
 	if s.promises == nil {
@@ -223,7 +233,7 @@ func (s *Service) promisedNow(ctx context.Context) alarm.Promises {
 	if s.promised.at.IsZero() {
 		s.promised.stand.Unasked = true
 	}
-	if s.now().Sub(s.promised.at) >= promisesEvery && !s.promised.asking && ctx.Err() == nil {
+	if s.now().Sub(s.promised.at) >= s.timing.Promises && !s.promised.asking && ctx.Err() == nil {
 		s.promised.asking = true
 		s.wg.Go(func() {
 			stand := s.promises(ctx)

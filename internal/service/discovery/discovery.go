@@ -38,7 +38,8 @@ const (
 	MaxAddresses = 10_000 // that are asked in one search
 	MaxHops      = 32
 	workers      = 24
-	probeTime    = 3 * time.Second // for a device to show its key
+	probeTime    = 3 * time.Second  // for a device to show its key, if there is one at the address
+	toldTime     = 10 * time.Second // for one of which a neighbour told that it is there
 )
 
 // States of a search.
@@ -370,7 +371,11 @@ func (x *search) ask(ctx context.Context, h hop) {
 		x.follow(h, d.Name, d.Site.Name, network.Adjacencies(d.State.Ports, d.Inside.Tunnels))
 		return
 	}
-	probe, cancel := context.WithTimeout(ctx, probeTime)
+	patience := probeTime
+	if h.via != "" {
+		patience = toldTime
+	}
+	probe, cancel := context.WithTimeout(ctx, patience)
 	key, err := s.fleet.HostKey(probe, h.address)
 	cancel()
 	if err != nil {

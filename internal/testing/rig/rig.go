@@ -6,6 +6,7 @@ import (
 	"context"
 	"io"
 	"log/slog"
+	"net"
 	"net/http/httptest"
 	"path/filepath"
 	"testing"
@@ -15,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"example.net/everypost/internal/api/client"
+	"example.net/everypost/internal/api/portal"
 	"example.net/everypost/internal/api/server"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/console"
@@ -22,6 +24,7 @@ import (
 	"example.net/everypost/internal/driver/netconf"
 	"example.net/everypost/internal/service"
 	"example.net/everypost/internal/service/access"
+	"example.net/everypost/internal/service/alarms"
 	"example.net/everypost/internal/service/firmware"
 	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/service/logbook"
@@ -39,7 +42,7 @@ const (
 // World starts the stand-ins of Tern Haven.
 func World(t testing.TB) *standin.World {
 	t.Helper()
-	w, err := standin.New(standin.TernHaven(), standin.Options{User: DeviceUser, Password: DevicePassword})
+	w, err := standin.New(standin.TernHaven(), standin.Options{User: DeviceUser, Password: DevicePassword, SessionEvery: 2 * time.Second})
 	require.NoError(t, err)
 	require.NoError(t, w.Start(t.Context()))
 	t.Cleanup(w.Close)
@@ -59,17 +62,22 @@ type Rig struct {
 	Doors   *Doors // where devices come by themselves; nil for none
 	Folder  string // where new images of firmware are looked for; "" for none
 	From    firmware.Address
+	// Guests is where guests of wireless networks are received. Its address outlives the service.
+	Guests  *httptest.Server
+	guestAt string
 }
 
 // How long a test waits for what must come, and how often it looks.
 const (
-	WaitLong = 45 * time.Second
-	WaitStep = 25 * time.Millisecond
+	WaitLong = 2 * time.Minute
+	WaitStep = 80 * time.Millisecond
 )
 
 // quick keeps tests short where nothing depends on the real waits.
 var quick = fleet.Timing{Connect: 5 * time.Second, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: 6 * time.Second, Poll: time.Second, Inspect: 2 * time.Second,
 	BackOff: 200 * time.Millisecond, Longest: time.Second, Quiet: 200 * time.Millisecond}
+
+var quickAlarms = alarms.Timing{Promises: 2 * time.Second}
 
 // Start starts a service on the world, with its devices enrolled over the interface.
 func Start(t testing.TB, w *standin.World) *Rig {
@@ -105,11 +113,20 @@ func (r *Rig) Open(t testing.TB) {
 	}
 	emptydb.Put(t, filepath.Join(r.Dir, "everypost.db"))
 	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log,
-		JobsEvery: 50 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond, Address: 200 * time.Millisecond}, FirmwareFolder: r.Folder, FirmwareFrom: r.From, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
+		JobsEvery: 50 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond, Address: 200 * time.Millisecond}, FirmwareFolder: r.Folder, FirmwareFrom: r.From, Alarms: quickAlarms, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
 	require.NoError(t, err)
 	r.Service, r.stop = svc, cancel
 	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Logbook: book, Console: console.Files()}))
 	r.Base = r.Server.URL
+	r.Guests = httptest.NewUnstartedServer(portal.New(svc.Guests, log))
+	if r.guestAt != "" {
+		require.NoError(t, r.Guests.Listener.Close())
+		r.Guests.Listener, err = net.Listen("tcp", r.guestAt)
+		require.NoError(t, err)
+	}
+	r.Guests.Start()
+	r.guestAt = r.Guests.Listener.Addr().String()
+	svc.Guests.SetAddress(r.Guests.URL)
 	if r.Doors != nil {
 		r.Doors.open(t, ctx, r)
 	}
@@ -122,8 +139,10 @@ func (r *Rig) Halt(t testing.TB) {
 		return
 	}
 	r.stop()
-	r.Server.CloseClientConnections()
-	r.Server.Close()
+	for _, s := range []*httptest.Server{r.Server, r.Guests} {
+		s.CloseClientConnections()
+		s.Close()
+	}
 	if r.Doors != nil {
 		r.Doors.wg.Wait()
 	}
@@ -151,7 +170,7 @@ func (r *Rig) EnrolOne(t testing.TB, name string) {
 // AwaitAll waits until all devices are in hand.
 func (r *Rig) AwaitAll(t testing.TB) {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
 	defer cancel()
 	for _, v := range r.Service.Fleet.Views() {
 		require.NoError(t, r.Service.Fleet.Await(ctx, v.Name))

@@ -44,7 +44,7 @@ func StartPart(t *testing.T, entry string, sites ...string) *Rig {
 		}
 	}
 	p.Entries = []string{entry}
-	w, err := standin.New(p, standin.Options{User: DeviceUser, Password: DevicePassword})
+	w, err := standin.New(p, standin.Options{User: DeviceUser, Password: DevicePassword, SessionEvery: 2 * time.Second})
 	require.NoError(t, err)
 	require.NoError(t, w.Start(t.Context()))
 	t.Cleanup(w.Close)
@@ -92,7 +92,7 @@ func (r *Rig) Search(t testing.TB, in v1.DiscoveryRequest) v1.Discovery {
 	}
 	d, err := r.Discover(t.Context(), in)
 	require.NoError(t, err)
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
+	ctx, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
 	defer cancel()
 	d, err = r.FollowDiscovery(ctx, d.Number, func(v1.Discovery) {})
 	require.NoError(t, err)

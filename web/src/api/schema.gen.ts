@@ -968,6 +968,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/circuits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lines of providers that lead out of sites, and how much of them is used
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-circuits"];
+        /**
+         * Say what the circuit at a port is
+         * @description Needs the right to operate devices.
+         */
+        put: operations["put-circuit"];
+        post?: never;
+        /**
+         * Forget the circuit at a port
+         * @description Needs the right to operate devices.
+         */
+        delete: operations["remove-circuit"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/claims": {
         parameters: {
             query?: never;
@@ -2025,6 +2053,218 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/guest-portals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The pages on which guests are received
+         * @description Needs the right to see guests.
+         */
+        get: operations["list-guest-portals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make a page for guests, or change it
+         * @description Needs the right to administer guests.
+         */
+        put: operations["put-guest-portal"];
+        post?: never;
+        /**
+         * Remove a page for guests, with its vouchers; not while access points send stations to it
+         * @description Needs the right to administer guests.
+         */
+        delete: operations["remove-guest-portal"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}/networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put into a draft that stations of a wireless network are received on a page for guests
+         * @description Needs the right to change ports.
+         */
+        post: operations["carry-guest-portal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The picture on a page for guests (PNG)
+         * @description Needs the right to see guests.
+         */
+        get: operations["get-portal-picture"];
+        /**
+         * Put a picture onto a page for guests, or take it off
+         * @description Needs the right to administer guests.
+         */
+        put: operations["put-portal-picture"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The page as guests would see it; its form does nothing
+         * @description Needs the right to see guests.
+         */
+        get: operations["preview-guest-portal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}/preview.css": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The style sheet of that page
+         * @description Needs the right to see guests.
+         */
+        get: operations["preview-guest-portal-style"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}/vouchers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The vouchers of a page for guests, the newest first; their codes are not kept
+         * @description Needs the right to see guests.
+         */
+        get: operations["list-vouchers"];
+        put?: never;
+        /**
+         * Make vouchers, each of which lets one guest in; their codes are answered this once
+         * @description Needs the right to operate guests.
+         */
+        post: operations["make-vouchers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guest-portals/{name}/vouchers/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take a voucher back that nobody used
+         * @description Needs the right to operate guests.
+         */
+        delete: operations["take-voucher"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Guests who came, or ask to be let in, the last one first
+         * @description Needs the right to see guests.
+         */
+        get: operations["list-guests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guests/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a guest in who waits, turn him away, or end his time
+         * @description Needs the right to operate guests.
+         */
+        post: operations["decide-guest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/history/metrics": {
         parameters: {
             query?: never;
@@ -2486,6 +2726,26 @@ export interface paths {
          * @description Needs the right to see tests.
          */
         post: operations["cancel-operation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tunnels between sites as each of their ends measures them, and how well people understand each other over them
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-paths"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2980,6 +3240,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/single-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The single points of failure: devices, links and tunnels that take others with them, what takes most first
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-single-points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites": {
         parameters: {
             query?: never;
@@ -3345,6 +3625,26 @@ export interface paths {
          * @description Needs the right to see devices.
          */
         post: operations["carry-vlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is lost when a device, a link, a tunnel or a circuit fails, and what takes its place; nothing is changed
+         * @description Needs the right to see devices.
+         */
+        get: operations["what-if"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4326,6 +4626,84 @@ export interface components {
             busy_before: number;
             items: components["schemas"]["ChannelMove"][];
         };
+        Circuit: {
+            /**
+             * Format: double
+             * @description Of both ways in a month, in 10^9 octets; 0: none
+             */
+            cap_gb?: number;
+            /** @description By which the provider knows it */
+            contract?: string;
+            device: string;
+            /**
+             * Format: double
+             * @description Now, in bit/s
+             */
+            down_bps: number;
+            /**
+             * Format: double
+             * @description As ordered; 0: not said
+             */
+            down_mbps?: number;
+            /** @enum {string} */
+            kind: "fibre" | "copper" | "cable" | "cellular" | "satellite" | "radio" | "other";
+            /**
+             * Format: double
+             * @description By its end, if it goes on so; absent in its first 36 hours
+             */
+            month_foreseen?: number;
+            /**
+             * Format: double
+             * @description Both ways in this month of the site's zone; absent where nothing was read
+             */
+            month_octets?: number;
+            notes?: string;
+            /** @description At which it ends */
+            port: string;
+            provider: string;
+            site?: string;
+            /**
+             * @description Against the cap
+             * @enum {string}
+             */
+            standing?: "within" | "likely over" | "over";
+            /** @description That go over it */
+            tunnels: string[];
+            up: boolean;
+            /** Format: double */
+            up_bps: number;
+            /**
+             * Format: double
+             * @description As ordered; 0: not said
+             */
+            up_mbps?: number;
+        };
+        CircuitRequest: {
+            /**
+             * Format: double
+             * @description Of both ways in a month, in 10^9 octets; 0: none
+             */
+            cap_gb?: number;
+            /** @description By which the provider knows it */
+            contract?: string;
+            device: string;
+            /**
+             * Format: double
+             * @description As ordered; 0: not said
+             */
+            down_mbps?: number;
+            /** @enum {string} */
+            kind: "fibre" | "copper" | "cable" | "cellular" | "satellite" | "radio" | "other";
+            notes?: string;
+            /** @description At which it ends */
+            port: string;
+            provider: string;
+            /**
+             * Format: double
+             * @description As ordered; 0: not said
+             */
+            up_mbps?: number;
+        };
         Claim: {
             building?: string;
             /** @description Who to ask about it */
@@ -5054,7 +5432,7 @@ export interface components {
             /** Format: int64 */
             job?: number;
             /** @enum {string} */
-            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search" | "alarm" | "job";
+            kind: "port" | "device" | "state" | "operation" | "config" | "change" | "fleet" | "drift" | "search" | "alarm" | "job" | "guest";
             /** Format: int64 */
             operation?: number;
             port?: string;
@@ -5084,6 +5462,29 @@ export interface components {
              * @description The box, from 1: a stack has several
              */
             unit: number;
+        };
+        Failure: {
+            /**
+             * Format: int64
+             * @description End stations at what fails and at what is lost
+             */
+            clients: number;
+            /** @description Edges that have no tunnel to other sites any more */
+            cut_off: string[];
+            /** @description That are not reached any more, as far as who asks may see them */
+            devices: string[];
+            /** @description Where it is: of a link both ports, of a tunnel both edges */
+            ends: string[];
+            /** @enum {string} */
+            kind: "device" | "link" | "port" | "circuit" | "tunnel";
+            /** @description Links that were held back (spanning tree, rings) and are used then, by their ends */
+            opens: string[];
+            /** @description Tunnels that are left to edges which lose one */
+            over: string[];
+            /** @description Sites of which anything is lost */
+            sites: string[];
+            /** @description A device, a port as device:port, or a tunnel as tunnel/NAME */
+            what: string;
         };
         Fan: {
             name: string;
@@ -5290,6 +5691,133 @@ export interface components {
             /** @description A selector: the group is what it picks. Left out for a group that is picked by hand */
             pick?: string;
             title?: string;
+        };
+        GuestPortal: {
+            /** @description Where guests find it; empty where the service has no door for guests */
+            address?: string;
+            asks_for_name?: boolean;
+            /** @description Access points that send stations to it */
+            devices: string[];
+            has_picture: boolean;
+            /**
+             * Format: int64
+             * @description Guests that are let in now
+             */
+            inside: number;
+            look?: components["schemas"]["PortalLook"];
+            /**
+             * Format: int64
+             * @description For which a guest is let in; 240 when left out
+             */
+            minutes?: number;
+            name: string;
+            /** @description Wireless networks whose stations it receives */
+            networks: string[];
+            /**
+             * Format: int64
+             * @description What a guest may send and receive at most, in kbit/s; as the network says when left out
+             */
+            rate_kbps?: number;
+            title?: string;
+            /**
+             * Format: int64
+             * @description Guests that wait to be let in
+             */
+            waiting: number;
+            /**
+             * @description What a guest must do: agree to the terms, have a voucher, or wait until somebody of the house lets him in
+             * @default agree
+             * @enum {string}
+             */
+            way: "agree" | "voucher" | "host";
+        };
+        GuestPortalRequest: {
+            asks_for_name?: boolean;
+            look?: components["schemas"]["PortalLook"];
+            /**
+             * Format: int64
+             * @description For which a guest is let in; 240 when left out
+             */
+            minutes?: number;
+            /**
+             * Format: int64
+             * @description What a guest may send and receive at most, in kbit/s; as the network says when left out
+             */
+            rate_kbps?: number;
+            title?: string;
+            /**
+             * @description What a guest must do: agree to the terms, have a voucher, or wait until somebody of the house lets him in
+             * @default agree
+             * @enum {string}
+             */
+            way: "agree" | "voucher" | "host";
+        };
+        GuestStay: {
+            /** Format: date-time */
+            asked_at: string;
+            /** @description The access point by which he came last */
+            device?: string;
+            /** @description Who ended his time before it was over */
+            ended_by?: string;
+            /** Format: date-time */
+            in_since?: string;
+            /** @description Who let him in, or turned him away, where somebody did */
+            let_in_by?: string;
+            /** @description As he says; nobody checked it */
+            name?: string;
+            network: string;
+            /** Format: int64 */
+            number: number;
+            portal: string;
+            /** Format: int64 */
+            rate_kbps?: number;
+            site?: string;
+            /** @enum {string} */
+            state: "waiting" | "in" | "over" | "turned-away";
+            /** @description Its hardware address */
+            station: string;
+            /**
+             * Format: date-time
+             * @description When his time is, or was, over
+             */
+            until?: string;
+            /** @description As he says */
+            visits?: string;
+            /** @description He was turned away */
+            why?: string;
+        };
+        GuestVerdict: {
+            /** @enum {string} */
+            act: "let-in" | "turn-away" | "end";
+            /**
+             * Format: int64
+             * @description For which he is let in; as the portal says when left out
+             */
+            minutes?: number;
+            /** @description He reads it when he is turned away */
+            why?: string;
+        };
+        GuestVoucher: {
+            /** @description The last letters of its code */
+            ends_with: string;
+            /**
+             * Format: date-time
+             * @description When it must be used
+             */
+            good_to: string;
+            label?: string;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            /** Format: int64 */
+            minutes: number;
+            /** Format: int64 */
+            number: number;
+            portal: string;
+            /** @enum {string} */
+            state: "unused" | "used" | "taken-back" | "too-old";
+            /** Format: date-time */
+            used_at?: string;
         };
         Hardware: {
             /** Format: double */
@@ -6028,6 +6556,25 @@ export interface components {
              */
             total: number;
         };
+        ListCircuit: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Circuit"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListClaimResult: {
             /**
              * Format: int64
@@ -6256,6 +6803,25 @@ export interface components {
              */
             total: number;
         };
+        ListFailure: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Failure"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListField: {
             /**
              * Format: int64
@@ -6305,6 +6871,63 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["Group"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListGuestPortal: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["GuestPortal"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListGuestStay: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["GuestStay"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListGuestVoucher: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["GuestVoucher"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -6556,6 +7179,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["OperationKind"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListPath: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Path"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -7328,6 +7970,51 @@ export interface components {
             events?: components["schemas"]["PastEvent"][];
             points?: components["schemas"]["PastPoints"][];
         };
+        Path: {
+            /**
+             * @description Speech quality (ITU-T G.109); not known while the edge that measures it is away: then the rest is the last known
+             * @enum {string}
+             */
+            category: "best" | "high" | "medium" | "low" | "poor" | "not advised" | "down" | "not known";
+            /**
+             * Format: double
+             * @description There and back
+             */
+            delay_ms: number;
+            /** @description The edge that measures it */
+            device: string;
+            /** @description The edge at the other end, where who asks may see it */
+            far?: string;
+            /**
+             * Format: double
+             * @description RFC 3550 section 6.4.1
+             */
+            jitter_ms: number;
+            /** Format: double */
+            loss_percent: number;
+            /**
+             * Format: double
+             * @description Mean opinion score that R comes to (G.107 annex B), 1 to 4.5
+             */
+            opinion: number;
+            /** @description Over which it goes */
+            port: string;
+            /**
+             * Format: double
+             * @description Transmission rating factor R of a call over it (ITU-T G.107, G.711 in packets of 20 ms, a buffer of twice the jitter); 0 while it is down
+             */
+            rating: number;
+            /**
+             * Format: date-time
+             * @description When that changed last
+             */
+            since?: string;
+            site?: string;
+            tunnel: string;
+            /** @description fibre, cellular, satellite and such */
+            underlay: string;
+            up: boolean;
+        };
         Peer: {
             /** @description The device it is, when it is known */
             device?: string;
@@ -7627,6 +8314,38 @@ export interface components {
             stale: boolean;
             /** @description A list such as 10,20-25 */
             trunk_vlans?: string;
+        };
+        PortalCarryRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description By its name on the access points */
+            network: string;
+            /** @description Its stations are to be sent to no portal any more */
+            off?: boolean;
+            /** @description A selector: on which access points; wherever the network is offered when left out */
+            where?: string;
+            why?: string;
+        };
+        PortalLook: {
+            /** @description Colour of the button, such as #8a1c6b */
+            accent?: string;
+            /** @description What stands on the button */
+            button?: string;
+            /** @description Colour behind the page */
+            ground?: string;
+            /** @description The title when left out */
+            heading?: string;
+            /** @description To what guests agree; plain text */
+            terms?: string;
+            /** @description Plain text, lines as they are */
+            text?: string;
+        };
+        PortalPicture: {
+            /** @description PNG or JPEG, at most 256 KiB and 1000 points a side, in base64; none when it is empty */
+            picture: string;
         };
         Position: {
             /** Format: double */
@@ -8593,6 +9312,25 @@ export interface components {
             items: components["schemas"]["Volume"][];
             port: string;
             zone: string;
+        };
+        VoucherCodes: {
+            codes: string[];
+        };
+        VoucherOrder: {
+            /** Format: int64 */
+            count: number;
+            /**
+             * Format: int64
+             * @description Within which they must be used; 30 when left out
+             */
+            days?: number;
+            /** @description Whom they are for */
+            label?: string;
+            /**
+             * Format: int64
+             * @description For which each lets in; as the portal says when left out
+             */
+            minutes?: number;
         };
         Waits: {
             /** @description A second person has to approve it still */
@@ -10458,6 +11196,101 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Change"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-circuits": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListCircuit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-circuit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CircuitRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Circuit"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-circuit": {
+        parameters: {
+            query: {
+                device: string;
+                port: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -12554,6 +13387,447 @@ export interface operations {
             };
         };
     };
+    "list-guest-portals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListGuestPortal"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-guest-portal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuestPortalRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuestPortal"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-guest-portal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "carry-guest-portal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortalCarryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-portal-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    "X-Frame-Options"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-portal-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortalPicture"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "preview-guest-portal": {
+        parameters: {
+            query?: {
+                /** @description What the page is to be, as JSON of what put-guest-portal takes; as it is when left out */
+                look?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    "X-Frame-Options"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "preview-guest-portal-style": {
+        parameters: {
+            query?: {
+                /** @description What the page is to be, as JSON of what put-guest-portal takes; as it is when left out */
+                look?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Security-Policy"?: string;
+                    "Content-Type"?: string;
+                    "X-Frame-Options"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-vouchers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListGuestVoucher"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-vouchers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoucherOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VoucherCodes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-voucher": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-guests": {
+        parameters: {
+            query?: {
+                /** @description Of one portal */
+                portal?: string;
+                /** @description Of one station, by its hardware address */
+                station?: string;
+                /** @description Those that stand so */
+                state?: "waiting" | "in" | "over" | "turned-away";
+                /** @description That came within so many days */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListGuestStay"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "decide-guest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuestVerdict"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuestStay"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-metrics": {
         parameters: {
             query?: never;
@@ -13447,6 +14721,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-paths": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListPath"];
+                };
             };
             /** @description Error */
             default: {
@@ -14398,6 +15704,38 @@ export interface operations {
             };
         };
     };
+    "list-single-points": {
+        parameters: {
+            query?: {
+                /** @description A selector: at which devices */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListFailure"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-sites": {
         parameters: {
             query?: {
@@ -15124,6 +16462,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Carriage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "what-if": {
+        parameters: {
+            query: {
+                /** @description A device; a port as device:port, which stands for its link, or for the circuit behind it; or a tunnel as tunnel/NAME */
+                what: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Failure"];
                 };
             };
             /** @description Error */

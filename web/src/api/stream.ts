@@ -187,6 +187,10 @@ function happened(e: HappenedEvent) {
     if (e.code) mark(...keys.events);
     return;
   }
+  if (e.kind === "guest") {
+    mark("guests");
+    return;
+  }
   if (e.kind === "search") {
     mark(...keys.discoveries);
     mark(...keys.found);

@@ -17,6 +17,8 @@ const CertificatesPage = late(() =>
   import("../features/certificates/CertificatesPage").then((m) => ({ default: m.CertificatesPage })),
 );
 const BackupsPage = late(() => import("../features/backups/BackupsPage").then((m) => ({ default: m.BackupsPage })));
+const BetweenPage = late(() => import("../features/between/BetweenPage").then((m) => ({ default: m.BetweenPage })));
+const GuestsPage = late(() => import("../features/guests/GuestsPage").then((m) => ({ default: m.GuestsPage })));
 const WirelessPage = late(() => import("../features/wireless/WirelessPage").then((m) => ({ default: m.WirelessPage })));
 const PoliciesPage = late(() => import("../features/policies/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const FirmwarePage = late(() => import("../features/firmware/FirmwarePage").then((m) => ({ default: m.FirmwarePage })));
@@ -69,6 +71,8 @@ export function App() {
                 <Route path="/templates" element={<TemplatesPage me={me.data} />} />
                 <Route path="/drift" element={<DriftPage me={me.data} />} />
                 <Route path="/jobs" element={<JobsPage me={me.data} />} />
+                <Route path="/between" element={<BetweenPage me={me.data} />} />
+                <Route path="/guests" element={<GuestsPage me={me.data} />} />
                 <Route path="/wireless" element={<WirelessPage me={me.data} />} />
                 <Route path="/policies" element={<PoliciesPage me={me.data} />} />
                 <Route path="/firmware" element={<FirmwarePage me={me.data} />} />

@@ -83,6 +83,27 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
         run: go(kept("/wireless")),
       },
       {
+        id: "between",
+        words: "between sites paths tunnels voice quality mos circuits providers caps wan",
+        group: "Go to",
+        show: "Between sites",
+        run: go(kept("/between")),
+      },
+      {
+        id: "what-if",
+        words: "what if fails failure single points redundancy outage lost",
+        group: "Do",
+        show: "What is lost if something fails?",
+        run: go(kept("/map?view=failures")),
+      },
+      {
+        id: "guests",
+        words: "guests portal captive vouchers visitors let in approve terms",
+        group: "Go to",
+        show: "Guests",
+        run: go(kept("/guests")),
+      },
+      {
         id: "reach",
         words: "reach can it pass way path blocked why firewall access list",
         group: "Do",
