@@ -3,6 +3,9 @@ SHELL := /bin/bash
 .DELETE_ON_ERROR:
 .DEFAULT_GOAL := help
 
+# Everything is built alike, so that what one step built the next one finds.
+export GOFLAGS := -trimpath
+
 VERSION := $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 GO_FILES := $(shell find cmd internal tools -name '*.go' 2>/dev/null)
 WEB_FILES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts
@@ -20,7 +23,7 @@ internal/console/dist/index.html: web/node_modules/.package-lock.json $(WEB_FILE
 	gzip -9nkf internal/console/dist/assets/*.js internal/console/dist/assets/*.css
 
 bin/everypost: internal/console/dist/index.html go.mod go.sum $(GO_FILES)
-	go build -trimpath -ldflags '-s -w -X main.version=$(VERSION)' -o $@ ./cmd/everypost
+	go build -ldflags '-s -w -X main.version=$(VERSION)' -o $@ ./cmd/everypost
 
 .PHONY: build demo test test-deps check bench screenshots generate clean
 build: bin/everypost ## build the program with the console in it

@@ -6,6 +6,7 @@
 # are some sixty; what go vet finds is found by the linters.
 set -euo pipefail
 cd "$(dirname "$0")/.."
+export GOFLAGS=${GOFLAGS:--trimpath} # as the program is built: tests that run the tools find what is built
 sum=(go run gotest.tools/gotestsum@v1.13.0)
 # Databases of tests need not survive a power cut: in memory nobody waits for a disk.
 room=$(mktemp -d)
@@ -28,5 +29,5 @@ ended=0
 echo "The ten slowest:"
 "${sum[@]}" tool slowest --num 10 --threshold 1s --jsonfile "$log"
 [ $ended -eq 0 ] || exit $ended
-go test -trimpath -vet=off '-ldflags=-s -w' -run 'TestMemoryAndSQLPickTheSame|TestRecentChangesAreAsTheyAreKept|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService|TestReachEqualsWhatAFrameDoes|TestWhatIsForetoldToBeLostIsLost' \
+go test -vet=off '-ldflags=-s -w' -run 'TestMemoryAndSQLPickTheSame|TestRecentChangesAreAsTheyAreKept|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService|TestReachEqualsWhatAFrameDoes|TestWhatIsForetoldToBeLostIsLost' \
   ./internal/store ./internal/driver/netconf ./internal/standin ./internal/service/settingsfile ./test/kill ./test/policy

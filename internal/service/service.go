@@ -35,6 +35,7 @@ import (
 	"example.net/everypost/internal/service/leases"
 	"example.net/everypost/internal/service/notify"
 	"example.net/everypost/internal/service/operations"
+	"example.net/everypost/internal/service/overlays"
 	"example.net/everypost/internal/service/passwords"
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/policies"
@@ -101,6 +102,7 @@ type Service struct {
 	Authority  *authority.Service
 	Guests     *guests.Service
 	Failures   *failures.Service
+	Overlays   *overlays.Service
 	Circuits   *circuits.Service
 	StartedAt  time.Time
 	dir        string
@@ -161,6 +163,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Feed, o.Log)
 	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Inventory: s.Inventory, Network: s.Changes, Now: time.Now}
 	s.Failures = &failures.Service{Network: s.Changes}
+	s.Overlays = &overlays.Service{Network: s.Changes}
 	s.Circuits = &circuits.Service{Store: s.Store, History: s.History, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)

@@ -42,7 +42,7 @@ func (a *agent) Capabilities() []string {
 		{"oc-vlan", "openconfig-vlan"}, {"oc-poe", "openconfig-if-poe"}, {"oc-netin", "openconfig-network-instance"},
 		{"oc-lldp", "openconfig-lldp"}, {"oc-sys", "openconfig-system"}, {"oc-pf", "openconfig-platform"}, {"oc-ap", "openconfig-access-points"},
 		{"oc-xcvr", "openconfig-platform-transceiver"}, {"oc-fan", "openconfig-platform-fan"}, {"oc-psu", "openconfig-platform-psu"},
-		{"oc-cpu", "openconfig-platform-cpu"}, {"ep-wan", "ep-wan"}, {"ep-radio", "ep-radio-link"},
+		{"oc-cpu", "openconfig-platform-cpu"},
 	} {
 		caps = append(caps, namespaces[m.prefix]+"?module="+m.module)
 	}
@@ -58,7 +58,10 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
 	}
 	if a.d.spec.Role == "edge" {
-		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing")
+		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing", namespaces["ep-wan"]+"?module=ep-wan")
+	}
+	if a.d.spec.Role == "radio-link" {
+		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link")
 	}
 	if a.d.spec.Role == "access-point" {
 		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=portals")

@@ -33,6 +33,7 @@ type compiled struct {
 	firewall firewall
 	routed   routingConfig
 	wireless wirelessConfig
+	tunnels  []tunnelConfig       // by name
 	blocked  map[string]time.Time // stations of which nothing passes, and until when; zero: for good
 	at       time.Time            // by the clock of the device, as of the last time that the world settled
 	manage   managed
@@ -108,6 +109,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileFirewall(tree)
 	c.compileRouting(tree)
 	c.compileWireless(tree)
+	c.compileTunnels(tree)
 	c.compileBlocked(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)

@@ -183,6 +183,7 @@ func validate(tree *xmlnode.Node) error {
 	validateFirewall(tree, fault)
 	validateRouting(tree, vlans, fault)
 	validateWireless(tree, vlans, fault)
+	validateTunnels(tree, fault)
 	return errors.Join(errs...)
 }
 

@@ -246,6 +246,8 @@ func LanternSound() Plant {
 			d.Firewall = housePolicy(d.SiteNet, d.Model)
 		}
 	}
+	y.plant.Foreign = []ForeignSpec{{Name: "customs-gate", Address: "203.0.113.40", Key: "declared at the northern quay", Encryption: "aes-cbc-256", Group: "20",
+		Own: []string{"10.77.0.0/24"}, Beyond: []string{"10.1.40.0/24"}, DelayMs: 14, Tunnel: "customs", At: "hh-edge-01:wan1"}}
 	for name, d := range y.devices { // one was forgotten when the others were told
 		if d.NTP = timeServer; name == unset {
 			d.NTP = ""

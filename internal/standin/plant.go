@@ -16,6 +16,7 @@ type Plant struct {
 	Cables  []CableSpec
 	Hosts   []HostSpec
 	Tunnels []TunnelSpec
+	Foreign []ForeignSpec
 	Entries []string // devices through which the management network comes in
 }
 
@@ -43,6 +44,8 @@ type DeviceSpec struct {
 	NTP                     string // the server that sets its clock; "" for none
 	NoTrial                 bool   // it cannot go back by itself from what it was told
 	Crated                  bool   // in its crate, to be unpacked later: it comes by itself then
+
+	tunnels []tunnelConfig // that it was first told of
 }
 
 // Cluster is several boxes that act as one: a stack, which is one device of several members; a pair of switches to which
@@ -243,6 +246,16 @@ type TunnelSpec struct {
 	DelayMs    float64
 	JitterMs   float64
 	LossPct    float64
+}
+
+// ForeignSpec is a gateway of another house: nobody here can set it up, and it has its own idea of the tunnel.
+type ForeignSpec struct {
+	Name, Address     string // what it calls itself, and where it is
+	Key               string
+	Encryption, Group string
+	Own, Beyond       []string // the networks that it has, and those that it expects
+	Tunnel, At        string   // what the tunnel to it is called here, and from which port it goes (device:port); "" for none
+	DelayMs           float64
 }
 
 var vlanNames = map[int]string{
@@ -451,6 +464,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	}
 	if s.Role == "edge" && s.ManagementIP != "" {
 		out.Add(s.gatewayNodes())
+	}
+	if len(s.tunnels) > 0 {
+		out.Add(tunnelNodes(s.tunnels))
 	}
 	if len(s.Blocked) > 0 {
 		stations := node("ep-dev", "stations")

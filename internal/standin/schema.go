@@ -2,6 +2,7 @@ package standin
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"net"
 	"net/netip"
@@ -293,6 +294,18 @@ ep-wl:wireless/passphrase[name]/network string
 ep-wl:wireless/passphrase[name]/passphrase passphrase
 ep-wl:wireless/passphrase[name]/vlan vlan
 ep-wl:wireless/passphrase[name]/until date
+ep-wan:ikev2/conn-entry[name]/name string
+ep-wan:ikev2/conn-entry[name]/purpose string
+ep-wan:ikev2/conn-entry[name]/autostartup autostartup =start
+ep-wan:ikev2/conn-entry[name]/interface string
+ep-wan:ikev2/conn-entry[name]/remote-address address
+ep-wan:ikev2/conn-entry[name]/remote-identity string
+ep-wan:ikev2/conn-entry[name]/pre-shared-key pre-shared-key
+ep-wan:ikev2/conn-entry[name]/encryption tunnel-encryption =aes-gcm-256
+ep-wan:ikev2/conn-entry[name]/dh-group dh-group =19
+ep-wan:ikev2/conn-entry[name]/rekey-time 10..1440 =240
+ep-wan:ikev2/conn-entry[name]/local-subnets/subnet* prefix
+ep-wan:ikev2/conn-entry[name]/remote-subnets/subnet* prefix
 ep-mg:management-plane/own-port/port* string
 ep-mg:management-plane/vrf string
 ep-mg:management-plane/membership[interface]/interface string
@@ -486,6 +499,16 @@ var leafTypes = map[string]func(string) error{
 	"vlan":          within(1, 4094),
 	"identity":      func(string) error { return nil },
 	"vlan-or-range": vlanOrRange,
+
+	"autostartup":       oneOf("add", "on-demand", "start"),
+	"tunnel-encryption": oneOf("aes-gcm-256", "aes-gcm-128", "aes-cbc-256", "chacha20-poly1305"),
+	"dh-group":          oneOf("14", "19", "20", "31"),
+	"pre-shared-key": func(v string) error {
+		if len(v) < 20 || len(v) > 120 {
+			return errors.New("a pre-shared key has 20 to 120 characters")
+		}
+		return nil
+	},
 }
 
 func oneOf(words ...string) func(string) error {

@@ -169,6 +169,11 @@ func (d *device) interfacesState(interfaces *xmlnode.Node, _ time.Time) {
 			continue
 		}
 		i.Add(p.stateNode(d.cfg.ports[name].enabled))
+		if a := d.world.wide.at[endpoint{d.spec.Name, name}]; a != "" && p.up {
+			x, ip := in("oc-if"), in("oc-ip")
+			i.Ensure(namespaces["oc-if"], "subinterfaces").Add(x.node("subinterface", x.leaf("index", "0"), ip.node("ipv4", ip.node("addresses", ip.node("address", ip.leaf("ip", a),
+				ip.node("state", ip.leaf("ip", a), ip.leaf("prefix-length", "30"), ip.leaf("origin", "DHCP")))))))
+		}
 		eth := i.Ensure(namespaces["oc-eth"], "ethernet")
 		eth.Add(p.ethernetState(d.speedOf(name)))
 		if p.spec.PoE {

@@ -59,6 +59,7 @@ type World struct {
 	cables  []*cable
 	hosts   []*host
 	tunnels []*tunnel
+	wide    wideArea
 	rainDb  float64 // what rain takes from radio links
 
 	// What is worked out once.
@@ -140,7 +141,9 @@ func New(p Plant, o Options) (*World, error) {
 	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{},
 		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, pointsAt: map[string][]string{}, tunnelsAt: map[string][]*tunnel{}, fedFrom: map[string][]string{}, nodes: map[string][]string{}}
 	w.clock.stand(o.Stepped)
+	w.address(p)
 	for i, spec := range p.Devices {
+		spec.tunnels = w.firstTunnels(p, spec)
 		d, err := w.newDevice(spec, i)
 		if err != nil {
 			return nil, err
@@ -184,19 +187,13 @@ func New(p Plant, o Options) (*World, error) {
 		w.hostsAt[at.device] = append(w.hostsAt[at.device], host)
 	}
 	for _, spec := range p.Tunnels {
-		a, err := w.endpoint(spec.A)
-		if err != nil {
-			return nil, err
+		for _, end := range []string{spec.A, spec.B} {
+			if _, err := w.endpoint(end); err != nil {
+				return nil, err
+			}
 		}
-		b, err := w.endpoint(spec.B)
-		if err != nil {
-			return nil, err
-		}
-		t := &tunnel{TunnelSpec: spec, a: a, b: b}
-		w.tunnels = append(w.tunnels, t)
-		w.tunnelsAt[a.device] = append(w.tunnelsAt[a.device], t)
-		w.tunnelsAt[b.device] = append(w.tunnelsAt[b.device], t)
 	}
+	w.gatherTunnels()
 	return w, nil
 }
 

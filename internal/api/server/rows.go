@@ -63,7 +63,7 @@ func portOut(p *catalog.Port) v1.Port {
 	out := v1.Port{
 		Ref: p.Ref.String(), Device: p.Ref.Device, Port: p.Ref.Port, Site: p.Device.Site.Name, Description: c.Description, Enabled: c.Enabled,
 		Mode: string(c.Mode), AccessVLAN: int(c.AccessVLAN), NativeVLAN: int(c.NativeVLAN), TrunkVLANs: c.TrunkVLANs.String(),
-		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, ShutBy: st.ShutBy, Bundle: c.LAG, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
+		Oper: string(p.Oper()), ChangedAt: st.Changed, SpeedMbps: st.SpeedMbps, MAC: st.MAC, Addresses: st.Addresses, ShutBy: st.ShutBy, Bundle: c.LAG, HasPoE: c.HasPoE, PoE: c.PoE, Health: string(p.Health),
 		PoEMilliW: st.PoEMilliW, PoEMilliV: st.PoEMilliV, PoEMilliA: st.PoEMilliA, PoEClass: st.PoEClass, Isolation: c.Settings["isolation"], Counters: v1.Counters(st.Counters), ObservedAt: st.ObservedAt, Stale: p.Away,
 	}
 	if r := st.Rates; r.Span > 0 && !p.Away {

@@ -140,6 +140,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.guestRoutes(api)
 	s.failureRoutes(api)
 	s.betweenRoutes(api)
+	s.tunnelRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

@@ -147,6 +147,13 @@ func init() {
 	show(func(p v1.Path) []spot {
 		return onDevices(rights.Devices, slices.DeleteFunc([]string{p.Device, p.Far}, func(d string) bool { return d == "" }))
 	})
+	show(func(t v1.JoinedTunnel) []spot {
+		out := onDevice(rights.Devices, t.Near.Device)
+		if t.Far != nil {
+			out = append(out, onDevice(rights.Devices, t.Far.Device)...)
+		}
+		return out
+	})
 	show(func(c v1.Circuit) []spot { return onDevice(rights.Devices, c.Device) })
 	show(func(f v1.Failure) []spot {
 		return onDevices(rights.Devices, append(slices.Clone(f.Devices), f.CutOff...))
@@ -190,6 +197,11 @@ func init() {
 	part[v1.UnreadFirewall]()
 	part[v1.GuestPortalRequest]()
 	part[v1.CircuitRequest]()
+	part[v1.TunnelEnd]()
+	part[v1.TunnelPlan]() // of edges that who asks may see
+	part[v1.PlannedTunnel]()
+	part[v1.TunnelSheet]()
+	part[v1.TunnelSheetRow]()
 	part[v1.PortalLook]()
 	part[v1.VoucherCodes]()
 	part[v1.GuestVoucher]()

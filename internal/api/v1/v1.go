@@ -201,6 +201,7 @@ type Port struct {
 	ShutBy      string    `json:"shut_by,omitempty" doc:"What on the device itself keeps the port shut: flap-guard, loop-protection, bpdu-guard, schedule or follow"`
 	Bundle      string    `json:"bundle,omitempty" doc:"The link aggregation of which it is a member"`
 	MAC         string    `json:"mac,omitempty"`
+	Addresses   []string  `json:"addresses,omitempty" doc:"Of the port itself, with the length of the network"`
 	HasPoE      bool      `json:"has_poe"`
 	PoE         bool      `json:"poe" doc:"Whether the port feeds power when asked"`
 	PoEMilliW   int       `json:"poe_mw,omitempty"`

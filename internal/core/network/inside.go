@@ -300,6 +300,7 @@ type Tunnel struct {
 	RemoteSystem  string    `json:"remote_system"`
 	RemoteAddress string    `json:"remote_address"`
 	Up            bool      `json:"up"`
+	Fault         string    `json:"fault,omitempty"` // why it is not up, as the edge sees it; "" where it does not say
 	Changed       time.Time `json:"changed"`
 	DelayMs       float64   `json:"delay_ms"`
 	JitterMs      float64   `json:"jitter_ms"`

@@ -47,7 +47,8 @@ type PortState struct {
 	Changed    time.Time  `json:"changed"` // when Oper changed last, by the device's clock; zero when not told
 	SpeedMbps  int        `json:"speed_mbps,omitempty"`
 	MAC        string     `json:"mac,omitempty"`
-	ShutBy     string     `json:"shut_by,omitempty"` // what on the device itself keeps it shut: flap-guard, loop-protection, bpdu-guard, schedule, follow
+	Addresses  []string   `json:"addresses,omitempty"` // of the port itself, with the length of the network
+	ShutBy     string     `json:"shut_by,omitempty"`   // what on the device itself keeps it shut: flap-guard, loop-protection, bpdu-guard, schedule, follow
 	PoEMilliW  int        `json:"poe_mw,omitempty"`
 	PoEMilliV  int        `json:"poe_mv,omitempty"`    // of what it feeds, in mV
 	PoEMilliA  int        `json:"poe_ma,omitempty"`    // in mA

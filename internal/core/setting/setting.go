@@ -54,6 +54,8 @@ const (
 	OnPassphrase Kind = "passphrase" // a further one of such a network
 	OnPortal     Kind = "portal"     // on which guests of such a network are received
 	OnBlocked    Kind = "blocked"    // a station of which nothing passes, by its hardware address
+
+	OnTunnel Kind = "tunnel" // to another site
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

@@ -151,7 +151,7 @@ func (v Value) CheckPlain(plain string) error {
 		return fmt.Errorf("it has %d to %d characters, this one has %d", v.Min, v.Max, len(plain))
 	}
 	if strings.ContainsFunc(plain, func(r rune) bool { return r < 0x20 || r > 0x7e }) {
-		return errors.New("it holds printable characters of ASCII only: stations would not agree on others")
+		return errors.New("it holds printable characters of ASCII only: the other side would not read others alike")
 	}
 	return nil
 }

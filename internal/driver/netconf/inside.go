@@ -68,7 +68,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	readAir(&in, data.Child("wireless"))
 	for _, t := range data.Child("tunnels").All("tunnel") {
 		in.Tunnels = append(in.Tunnels, network.Tunnel{Name: t.TextAt("name"), Underlay: t.TextAt("underlay"), Port: t.TextAt("interface"),
-			RemoteSystem: t.TextAt("remote-system-name"), RemoteAddress: t.TextAt("remote-address"), Up: t.TextAt("oper-status") == "UP",
+			RemoteSystem: t.TextAt("remote-system-name"), RemoteAddress: t.TextAt("remote-address"), Up: t.TextAt("oper-status") == "UP", Fault: t.TextAt("fault"),
 			Changed: epoch(t.TextAt("last-change")), DelayMs: decimal(t, "delay"), JitterMs: decimal(t, "jitter"), LossPercent: decimal(t, "loss")})
 	}
 	if r := data.Child("radio-link"); r != nil {

@@ -68,6 +68,9 @@ var mappings = slices.Concat(
 	of(setting.OnPortal, objectLists[setting.OnPortal]+"/", at("portal-address", "address", asIs), at("portal-key", "key", asIs), purpose),
 	of(setting.OnPassphrase, objectLists[setting.OnPassphrase]+"/", at("wlan", "network", asIs), at("passphrase", "passphrase", asIs), at("wlan-vlan", "vlan", asIs), at("until", "until", asIs), purpose),
 	of(setting.OnBlocked, objectLists[setting.OnBlocked]+"/", at("until", "until", asIs), purpose),
+	of(setting.OnTunnel, objectLists[setting.OnTunnel]+"/", at("tunnel-port", "interface", asIs), at("tunnel-to", "remote-address", asIs), at("tunnel-peer", "remote-identity", asIs), at("tunnel-secret", "pre-shared-key", asIs),
+		at("tunnel-encryption", "encryption", asIs), at("tunnel-group", "dh-group", asIs), at("tunnel-rekey", "rekey-time", asIs), at("tunnel-start", "autostartup", asIs),
+		at("tunnel-local", "local-subnets/subnet", several), at("tunnel-remote", "remote-subnets/subnet", several), purpose),
 	of(setting.OnDevice, "", at("country", "wl:wireless/country", asIs),
 		at("contact", "dev:about/contact", asIs), at("location", "dev:about/location", asIs), at("banner", "sys:system/config/login-banner", asIs),
 		at("time-zone", "sys:system/clock/config/timezone-name", asIs),
@@ -96,6 +99,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
 	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
+	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -210,7 +214,7 @@ var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-fire
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
-	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing, "ep-wireless": setting.Wireless,
+	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing, "ep-wireless": setting.Wireless, "ep-wan": setting.Tunnels,
 }
 
 var ownFeatures = map[string]network.Feature{

@@ -418,6 +418,11 @@ func readPortState(i *xmlnode.Node, now time.Time) network.PortState {
 		}
 		p.PoEClass = number(poe, "power-class")
 	}
+	for _, a := range i.Find("subinterfaces/subinterface/ipv4/addresses").All("address") {
+		if ip := a.TextAt("state/ip"); ip != "" {
+			p.Addresses = append(p.Addresses, ip+"/"+cmp.Or(a.TextAt("state/prefix-length"), "32"))
+		}
+	}
 	c := s.Child("counters")
 	p.Counters = network.Counters{
 		RxOctets: counter(c, "in-octets"), TxOctets: counter(c, "out-octets"), RxUnicast: counter(c, "in-unicast-pkts"), TxUnicast: counter(c, "out-unicast-pkts"),

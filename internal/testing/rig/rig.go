@@ -73,8 +73,11 @@ const (
 	WaitStep = 80 * time.Millisecond
 )
 
+// patient is for how long a device may take to be spoken to: a busy machine is no reason to fail.
+var patient = fleet.Timing{Connect: 20 * time.Second, Request: 30 * time.Second, Silence: 6 * time.Second}
+
 // quick keeps tests short where nothing depends on the real waits.
-var quick = fleet.Timing{Connect: 5 * time.Second, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: 6 * time.Second, Poll: time.Second, Inspect: 2 * time.Second,
+var quick = fleet.Timing{Connect: patient.Connect, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: patient.Silence, Poll: time.Second, Inspect: 2 * time.Second,
 	BackOff: 200 * time.Millisecond, Longest: time.Second, Quiet: 200 * time.Millisecond}
 
 var quickAlarms = alarms.Timing{Promises: 2 * time.Second}
@@ -109,7 +112,7 @@ func (r *Rig) Open(t testing.TB) {
 	ctx, cancel := context.WithCancel(context.Background())
 	timing, keepEvery := quick, 500*time.Millisecond
 	if r.OwnPace {
-		timing, keepEvery = fleet.Timing{}, 0
+		timing, keepEvery = patient, 0
 	}
 	emptydb.Put(t, filepath.Join(r.Dir, "everypost.db"))
 	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log,

@@ -43,6 +43,11 @@ func StartPart(t *testing.T, entry string, sites ...string) *Rig {
 			p.Tunnels = append(p.Tunnels, t)
 		}
 	}
+	for _, f := range whole.Foreign {
+		if of(f.At) {
+			p.Foreign = append(p.Foreign, f)
+		}
+	}
 	p.Entries = []string{entry}
 	w, err := standin.New(p, standin.Options{User: DeviceUser, Password: DevicePassword, SessionEvery: 2 * time.Second})
 	require.NoError(t, err)

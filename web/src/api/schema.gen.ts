@@ -3459,6 +3459,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tunnels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tunnels between sites, each once with both its ends, and why those are down that are
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-tunnels"];
+        put?: never;
+        /**
+         * Put into a draft that edges are joined: two of them, hubs and spokes, or each with each other. Both ends are set, with a new key
+         * @description Needs the right to change ports.
+         */
+        post: operations["plan-tunnels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tunnels/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put into a draft that both ends of a tunnel are taken away
+         * @description Needs the right to change ports.
+         */
+        post: operations["remove-tunnel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tunnels/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What who sets up the other end of a tunnel has to know; without the key
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-tunnel-sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/users": {
         parameters: {
             query?: never;
@@ -6211,6 +6275,35 @@ export interface components {
              */
             state: "done" | "failed" | "unknown";
         };
+        JoinedTunnel: {
+            encryption: string;
+            /** @description Absent where the other end is of another house, is told nothing of it, or is not to be seen by who asks */
+            far?: components["schemas"]["TunnelEnd"];
+            /** @description Whether nobody here has the other end */
+            foreign: boolean;
+            /** @description Of the key exchange, by its number among the IKEv2 transforms of type 4 */
+            group: string;
+            name: string;
+            near: components["schemas"]["TunnelEnd"];
+            /** @description For whom the near end takes the other */
+            peer?: string;
+            purpose?: string;
+            /**
+             * Format: int64
+             * @description How long keys are used, in minutes
+             */
+            rekey_min: number;
+            /**
+             * Format: date-time
+             * @description When that changed last
+             */
+            since?: string;
+            /** @description Address to which the near end goes */
+            to?: string;
+            up: boolean;
+            /** @description Why it is not up, and what to do; what weighs most first */
+            why: string[];
+        };
         Learned: {
             mac: string;
             port: string;
@@ -7027,6 +7120,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["JoinStep"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListJoinedTunnel: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["JoinedTunnel"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -8047,6 +8159,13 @@ export interface components {
             /** @description The fingerprint that was accepted; it must be the one that the device shows now */
             host_key: string;
         };
+        PlannedTunnel: {
+            /** @description device:port */
+            a: string;
+            /** @description device:port */
+            b: string;
+            name: string;
+        };
         Policy: {
             /** @description It has a policy; a firewall without one lets everything pass */
             decides: boolean;
@@ -8255,6 +8374,8 @@ export interface components {
         Port: {
             /** Format: int64 */
             access_vlan?: number;
+            /** @description Of the port itself, with the length of the network */
+            addresses?: string[];
             /** @description The link aggregation of which it is a member */
             bundle?: string;
             /**
@@ -9202,6 +9323,7 @@ export interface components {
             changed: string;
             /** Format: double */
             delay_ms: number;
+            fault?: string;
             /** Format: double */
             jitter_ms: number;
             /** Format: double */
@@ -9212,6 +9334,91 @@ export interface components {
             remote_system: string;
             underlay: string;
             up: boolean;
+        };
+        TunnelEnd: {
+            /** @description Of that port, as providers carry it */
+            address?: string;
+            /**
+             * Format: double
+             * @description There and back
+             */
+            delay_ms?: number;
+            device: string;
+            /** @description Why it is down, as this end says: no-answer, port-down, no-proposal-chosen, authentication-failed, ts-unacceptable (RFC 7296) or incomplete */
+            fault?: string;
+            /** @description Networks from which it carries; none: any */
+            local: string[];
+            /** @description Over which it goes */
+            port: string;
+            /** @description Networks to which it carries; none: any */
+            remote: string[];
+            underlay?: string;
+        };
+        TunnelPlan: {
+            /** @description What became of each end, and the draft; absent where it was only tried, or all are there */
+            answer?: components["schemas"]["BulkAnswer"];
+            /**
+             * Format: int64
+             * @description How many of what was asked for are there already
+             */
+            there: number;
+            tunnels: components["schemas"]["PlannedTunnel"][];
+        };
+        TunnelPlanRequest: {
+            /** @description One end, as device:port or as device: its first port to a provider */
+            a?: string;
+            /** @description The other end */
+            b?: string;
+            /**
+             * Format: int64
+             * @description The draft into which it goes; a new one when left out
+             */
+            change?: number;
+            /**
+             * @description aes-gcm-256 when left out
+             * @enum {string}
+             */
+            encryption?: "aes-gcm-256" | "aes-gcm-128" | "aes-cbc-256" | "chacha20-poly1305";
+            /**
+             * @description Of the key exchange; 19 when left out
+             * @enum {string}
+             */
+            group?: "14" | "19" | "20" | "31";
+            /** @description A selector of hubs: each of them is joined with each spoke */
+            hubs?: string;
+            /** @description A selector of edges each of which is joined with each other */
+            mesh?: string;
+            /** @description Of a tunnel between two; chosen when left out */
+            name?: string;
+            /** @description Names of ports over which tunnels may go; any when left out */
+            over?: string[];
+            purpose?: string;
+            /** @description A selector of spokes */
+            spokes?: string;
+            /** @description Only tell which tunnels these are; nothing is put into a draft */
+            try?: boolean;
+            why?: string;
+        };
+        TunnelRemoval: {
+            /**
+             * Format: int64
+             * @description The draft into which it goes; a new one when left out
+             */
+            change?: number;
+            /** @description One of its edges */
+            device: string;
+            name: string;
+            why?: string;
+        };
+        TunnelSheet: {
+            caution: string;
+            device: string;
+            lines: components["schemas"]["TunnelSheetRow"][];
+            name: string;
+        };
+        TunnelSheetRow: {
+            value: string;
+            what: string;
         };
         UnreadFirewall: {
             device: string;
@@ -16116,6 +16323,136 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-tunnels": {
+        parameters: {
+            query?: {
+                /** @description A selector: at which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListJoinedTunnel"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-tunnels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TunnelPlanRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TunnelPlan"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-tunnel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TunnelRemoval"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-tunnel-sheet": {
+        parameters: {
+            query: {
+                device: string;
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TunnelSheet"];
+                };
             };
             /** @description Error */
             default: {

@@ -84,7 +84,8 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       },
       {
         id: "between",
-        words: "between sites paths tunnels voice quality mos circuits providers caps wan",
+        words:
+          "between sites paths tunnels join ipsec ikev2 hubs spokes mesh voice quality mos circuits providers caps wan",
         group: "Go to",
         show: "Between sites",
         run: go(kept("/between")),

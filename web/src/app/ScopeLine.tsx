@@ -2,6 +2,7 @@ import { clsx } from "clsx";
 import { type RefObject, useEffect, useId, useRef, useState } from "react";
 import type { Fault, Person } from "../api/client";
 import { useCompletion, useReading } from "../api/lists";
+import { useSettled } from "../ui/settled";
 import { many } from "../ui/time";
 import { SavedScopes } from "./SavedScopes";
 import { useScope } from "./view";
@@ -185,14 +186,4 @@ function FaultLine({ id, fault, text }: { id: string; fault: Fault; text: string
       {fault.hint && `: ${fault.hint}`}
     </p>
   );
-}
-
-/** A value that has not changed for some time. */
-function useSettled<T>(value: T, ms: number): T {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const t = window.setTimeout(() => setSettled(value), ms);
-    return () => window.clearTimeout(t);
-  }, [value, ms]);
-  return settled;
 }

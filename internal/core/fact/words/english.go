@@ -106,6 +106,25 @@ var English = must(New(Texts{
 		"member":             {Effect: "Its ports are down.", Remedy: "Look at its power and at the stack cables."},
 		"unread":             {Effect: "It is connected, and nothing of it is watched.", Remedy: "Ask its maker for the models that it should announce."},
 	},
+	Tunnels: map[string]string{
+		"away":       `{{.device}} is away: look there first.`,
+		"port":       `{{.device}}:{{.port}}, over which it goes, has no link: ask the provider, and look at the cable.`,
+		"incomplete": `At {{.device}} it has no port, no remote address or no key: set tunnel-port, tunnel-to and tunnel-secret.`,
+		"not-told":   `{{.far}} knows nothing of it: make the other end there, over {{.port}}. "Join" makes both.`,
+		"unlike": `{{if eq .in "key"}}{{.device}} and {{.far}} have different pre-shared keys: set tunnel-secret alike at both.` +
+			`{{else if eq .in "both-wait"}}{{.device}} and {{.far}} each wait for the other: let one of them begin (tunnel-start).` +
+			`{{else if eq .in "identity"}}{{.device}} takes the other end for {{.here}}, {{.far}} takes it for {{.there}}: set tunnel-peer to the host name of the other.` +
+			`{{else if eq .in "networks"}}{{.device}} is to carry {{.here}}, {{.far}} {{.there}}: each has to have as its own what the other has beyond.` +
+			`{{else if eq .in "group"}}{{.device}} exchanges keys by group {{.here}}, {{.far}} by group {{.there}}: set tunnel-group alike at both.` +
+			`{{else}}{{.device}} encrypts by {{.here}}, {{.far}} by {{.there}}: set tunnel-encryption alike at both.{{end}}`,
+		"foreign": `{{.peer}} refuses {{.device}}: {{if eq .fault "no-proposal-chosen"}}it wants another encryption or key exchange group (no-proposal-chosen)` +
+			`{{else if eq .fault "ts-unacceptable"}}it wants to carry other networks (ts-unacceptable){{else}}the key or the identity is another than it expects (authentication-failed){{end}}. Compare the sheet of the tunnel with its people.`,
+		"no-answer":     `Nobody at {{.to}} answers {{.device}}: ask its people whether the other end is set up, and whether UDP 500 and 4500 get through.`,
+		"not-begun":     `{{.device}} has not begun it: nobody was at {{.to}} yet.`,
+		"underlay":      `Both ends are set alike, and nothing gets through between {{.device}}:{{.port}} and {{.far}}:{{.farport}}: ask the providers whether UDP 500 and 4500 get through.`,
+		"unseen":        `It ends at an edge that you may not see: ask who runs that.`,
+		"not-explained": `{{.device}} does not say why.`,
+	},
 	Troubles: map[string]string{
 		"unread":             `{{.why}}`,
 		"supply":             `Power supply {{.name}} gives no power.`,

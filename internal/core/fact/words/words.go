@@ -11,6 +11,7 @@ import (
 
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/overlay"
 )
 
 // Texts are what a language has to have: for each code of a fact, and for each of a trouble inside a device.
@@ -19,6 +20,8 @@ type Texts struct {
 	Troubles map[string]string
 	// Alarms are what alarms say, by type; of those that are troubles inside devices, what is wrong is the trouble's text.
 	Alarms map[string]AlarmText
+	// Tunnels are why tunnels are not up, and what to do, by code.
+	Tunnels map[string]string
 	// Words are parts of sentences that several need, by name: they are written {{template "name" .}}.
 	Words map[string]string
 	// Date is how a day is written, as a layout of the package time.
@@ -82,6 +85,11 @@ func New(t Texts) (*Catalogue, error) {
 			return nil, err
 		}
 	}
+	for code, text := range t.Tunnels {
+		if err := add("tunnel "+code, text); err != nil {
+			return nil, err
+		}
+	}
 	for kind, text := range t.Alarms {
 		if err := add("alarm "+kind, text.What); err != nil {
 			return nil, err
@@ -116,6 +124,9 @@ func (c *Catalogue) Text(code fact.Code) string { return c.texts[code] }
 
 // Trouble is what is wrong inside a device, in a sentence.
 func (c *Catalogue) Trouble(t network.Trouble) string { return c.say("trouble "+t.Code, t.Args) }
+
+// Tunnel is why a tunnel is not up, and what to do, in a sentence.
+func (c *Catalogue) Tunnel(w overlay.Why) string { return c.say("tunnel "+w.Code, w.Args) }
 
 func (c *Catalogue) say(name string, of any) string {
 	var b strings.Builder

@@ -9,12 +9,15 @@ import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
 import { rate } from "../ports/columns";
 import { CircuitDialog } from "./CircuitDialog";
+import { JoinDialog } from "./JoinDialog";
 import { useCircuits, usePaths } from "./queries";
+import { Tunnels } from "./Tunnels";
 
 /** What lies between sites: tunnels and how calls over them are, and the circuits of providers that they go over. */
 export function BetweenPage({ me }: { me: Person }) {
   const [scope] = useScope();
   const [view, setView] = useView("view");
+  const [joining, join] = useState(false);
   const [editing, edit] = useState<Circuit | "new">();
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
@@ -25,18 +28,27 @@ export function BetweenPage({ me }: { me: Person }) {
           value={view}
           of={[
             ["", "Paths"],
+            ["tunnels", "Tunnels"],
             ["circuits", "Circuits"],
           ]}
           pick={setView}
         />
         <span className="grow" />
+        {view === "tunnels" && allowed(me, "change", "ports") && (
+          <Button kind="main" onClick={() => join(true)}>
+            <Plus size={15} aria-hidden /> Join edges…
+          </Button>
+        )}
         {view === "circuits" && allowed(me, "operate", "devices") && (
           <Button kind="main" onClick={() => edit("new")}>
             <Plus size={15} aria-hidden /> Say what a circuit is…
           </Button>
         )}
       </div>
-      {view === "circuits" ? <Circuits scope={scope} me={me} edit={edit} /> : <Paths scope={scope} />}
+      {view === "circuits" && <Circuits scope={scope} me={me} edit={edit} />}
+      {view === "tunnels" && <Tunnels scope={scope} me={me} />}
+      {view === "" && <Paths scope={scope} />}
+      {joining && <JoinDialog me={me} close={() => join(false)} />}
       {editing && <CircuitDialog circuit={editing === "new" ? undefined : editing} close={() => edit(undefined)} />}
     </div>
   );

@@ -1,7 +1,8 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { api, type CircuitRequest, take } from "../../api/client";
+import { api, type CircuitRequest, type TunnelPlanRequest, type TunnelRemoval, take } from "../../api/client";
 import { keys } from "../../api/queries";
+import { useSettled } from "../../ui/settled";
 
 /** The tunnels of the edges in the scope, as each of them measures them. */
 export const usePaths = (where: string) =>
@@ -21,11 +22,12 @@ export const useCircuits = (where: string) =>
     refetchInterval: 30_000,
   });
 
-function useAct<V, R>(f: (v: V) => Promise<R>) {
+function useAct<V, R>(f: (v: V) => Promise<R>, renews: "circuits" | "changes" = "circuits") {
   const qc = useQueryClient();
   return useMutation({
     mutationFn: f,
-    onSettled: () => void qc.invalidateQueries({ queryKey: [...keys.devices, "circuits"] }),
+    onSettled: () =>
+      void qc.invalidateQueries({ queryKey: renews === "changes" ? keys.changes : [...keys.devices, renews] }),
     onError: (e) => toast.error(e.message),
   });
 }
@@ -34,3 +36,37 @@ export const usePutCircuit = () => useAct((body: CircuitRequest) => take(api.PUT
 
 export const useRemoveCircuit = () =>
   useAct((query: { device: string; port: string }) => take(api.DELETE("/api/v1/circuits", { params: { query } })));
+
+/** The tunnels at the edges in the scope, each once with both its ends. */
+export const useTunnels = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "tunnels", where],
+    queryFn: () => take(api.GET("/api/v1/tunnels", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 10_000,
+  });
+
+/** What who sets up the other end of a tunnel has to know. */
+export const useSheet = (device: string, name: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "tunnel-sheet", device, name],
+    queryFn: () => take(api.GET("/api/v1/tunnels/sheet", { params: { query: { device, name } } })),
+  });
+
+/** Which tunnels would be made, once nobody types any more; nothing is drafted. */
+export function useTriedTunnels(asked: TunnelPlanRequest, ready: boolean) {
+  const settled = useSettled(JSON.stringify(asked), 400);
+  return useQuery({
+    queryKey: [...keys.devices, "tunnels", "tried", settled],
+    queryFn: () => take(api.POST("/api/v1/tunnels", { body: { ...JSON.parse(settled), try: true } })),
+    enabled: ready && settled === JSON.stringify(asked),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+export const usePlanTunnels = () =>
+  useAct((body: TunnelPlanRequest) => take(api.POST("/api/v1/tunnels", { body })), "changes");
+
+export const useRemoveTunnel = () =>
+  useAct((body: TunnelRemoval) => take(api.POST("/api/v1/tunnels/removed", { body })), "changes");
