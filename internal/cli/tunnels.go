@@ -41,7 +41,7 @@ func (a *app) tunnelsCommand() *cobra.Command {
 			}
 			for _, t := range list.Items {
 				if !t.Up && len(t.Why) > 0 {
-					a.say("%s at %s is down. %s", t.Name, t.Near.Device, strings.Join(t.Why, " "))
+					_, _ = fmt.Fprintf(a.out, "%s at %s is down. %s\n", t.Name, t.Near.Device, strings.Join(t.Why, " "))
 				}
 			}
 			return nil
@@ -169,15 +169,16 @@ func (a *app) tunnelSheetCommand() *cobra.Command {
 			if a.isData() {
 				return a.data(out)
 			}
-			a.say("Tunnel %s, as the other end of %s sets it up", out.Name, out.Device)
+			p := func(format string, args ...any) { _, _ = fmt.Fprintf(a.out, format+"\n", args...) }
+			p("Tunnel %s, as the other end of %s sets it up", out.Name, out.Device)
 			width := 0
 			for _, l := range out.Lines {
 				width = max(width, len(l.What))
 			}
 			for _, l := range slices.DeleteFunc(out.Lines, func(l v1.TunnelSheetRow) bool { return l.Value == "" }) {
-				a.say("  %s", fmt.Sprintf("%-*s  %s", width, l.What, l.Value))
+				p("  %-*s  %s", width, l.What, l.Value)
 			}
-			a.say("%s", out.Caution)
+			p("%s", out.Caution)
 			return nil
 		}),
 	}

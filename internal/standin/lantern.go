@@ -2,6 +2,7 @@ package standin
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -186,7 +187,11 @@ func (y *yard) underlay(edge, port, kind, description string, delay, jitter, los
 	y.provider(edge, port)
 	for i := range 2 {
 		hub := fmt.Sprintf("hh-edge-%02d", i+1)
-		y.plant.Tunnels = append(y.plant.Tunnels, TunnelSpec{Name: fmt.Sprintf("%s-%s-hub%d", strings.TrimSuffix(edge, "-edge-01"), kind, i+1), A: edge + ":" + port, B: hub + ":wan1",
+		name := fmt.Sprintf("%s-%s-hub%d", strings.TrimSuffix(edge, "-edge-01"), kind, i+1)
+		if slices.ContainsFunc(y.plant.Tunnels, func(t TunnelSpec) bool { return t.Name == name }) { // a second line of the kind
+			name = strings.Replace(name, kind, kind+"2", 1)
+		}
+		y.plant.Tunnels = append(y.plant.Tunnels, TunnelSpec{Name: name, A: edge + ":" + port, B: hub + ":wan1",
 			Underlay: kind, DelayMs: delay, JitterMs: jitter, LossPct: loss})
 	}
 }

@@ -172,6 +172,6 @@ func (t *ends) left() {
 		t.say(Stop, setting.TunnelObject(gone[0]), "none-left", fmt.Sprintf("%s would have no tunnel left.", device), "Its site would be cut off from all others, and from this service.", "Leave one, or make another first.")
 	}
 	if len(anew) > 0 {
-		t.say(Note, setting.TunnelObject(anew[0]), "anew", fmt.Sprintf("%s builds %s anew.", device, strings.Join(anew, ", ")), "What goes over it waits for some seconds, or takes another way.", "")
+		t.say(Note, setting.TunnelObject(anew[0]), "anew", fmt.Sprintf("%s builds %s anew.", device, strings.Join(anew, ", ")), "What goes over it waits for some seconds, or takes another way.", "Push it when few people work.")
 	}
 }

@@ -121,11 +121,22 @@ func nameOf(a, b network.PortRef) string {
 			return '-'
 		}, s), "-")
 	}
-	name := clean(a.Device) + "-" + clean(a.Port) + "-" + clean(b.Device) + "-" + clean(b.Port)
+	var parts []string
+	for _, part := range []string{a.Device, a.Port, b.Device, b.Port} {
+		if part != "" {
+			parts = append(parts, clean(part))
+		}
+	}
+	name := strings.Join(parts, "-")
 	if len(name) > 63 {
 		name = strings.Trim(name[:63], "-")
 	}
 	return name
+}
+
+// Short is a name for a pair without its ports: for the only tunnel between two edges.
+func (p Pair) Short() string {
+	return nameOf(network.PortRef{Device: p.A.Port.Device}, network.PortRef{Device: p.B.Port.Device})
 }
 
 // Sets are what the two ends of a pair are told, with a key that both have: a reference to it, or itself.
@@ -198,33 +209,50 @@ func (e Edge) Ends() (out []End) {
 	return out
 }
 
-// Far finds the other end of a tunnel: which edge has the address to which it goes, and what that is told of it. told is false where it is told
-// nothing; edge is nil where nobody here has that address.
+// Far finds the other end of a tunnel: the edge that has the address to which it goes, or else the one for which it takes the other end: a port without a
+// link has no address. told is false where that edge is told nothing of it; edge is nil where nobody here is the other end.
 func Far(near string, t setting.Tunnel, edges []Edge) (edge *Edge, port string, far setting.Tunnel, told bool) {
-	if !t.To.IsValid() {
-		return nil, "", far, false
-	}
 	var own netip.Addr
+	host, byName := "", (*Edge)(nil)
 	for i := range edges {
-		if edges[i].Name == near {
-			own = edges[i].Addresses[t.Port]
+		e := &edges[i]
+		if e.Name == near {
+			own, host = e.Addresses[t.Port], e.Host
 			continue
 		}
-		for p, a := range edges[i].Addresses {
+		for p, a := range e.Addresses {
 			if a == t.To {
-				edge, port = &edges[i], p
+				edge, port = e, p
 			}
 		}
+		if t.Peer != "" && e.Host == t.Peer {
+			byName = e
+		}
+	}
+	if edge == nil {
+		edge = byName
 	}
 	if edge == nil {
 		return nil, "", far, false
 	}
+	mirrors := func(o setting.Tunnel) bool {
+		switch {
+		case port != "" && o.Port != port:
+			return false
+		case own.IsValid():
+			return o.To == own
+		}
+		return o.Name == t.Name && (o.Peer == "" || o.Peer == host)
+	}
 	for _, o := range edge.Tunnels {
-		if o.Port == port && o.To == own && own.IsValid() {
-			return edge, port, o, true
+		if mirrors(o) && (!told || o.Name == t.Name) {
+			far, told = o, true
 		}
 	}
-	return edge, port, far, false
+	if told && port == "" {
+		port = far.Port
+	}
+	return edge, port, far, told
 }
 
 // EdgesOf are the edges among devices: those that can have tunnels.

@@ -107,12 +107,22 @@ func (s *Service) Plan(ctx context.Context, w Wish) (list []overlay.Pair, there 
 		}
 	}
 	fresh := list[:0:0]
+	taken := map[string]bool{}
+	for _, e := range edges {
+		for _, t := range e.Tunnels {
+			taken[t.Name] = true
+		}
+	}
 	for _, p := range list {
 		if joined(edges, p) {
 			there++
-		} else {
-			fresh = append(fresh, p)
+			continue
 		}
+		if short := p.Short(); w.Name == "" && !taken[short] {
+			p.Name = short
+		}
+		taken[p.Name] = true
+		fresh = append(fresh, p)
 	}
 	return fresh, there, nil
 }

@@ -1,4 +1,4 @@
-package find_test
+package between_test
 
 import (
 	"net/http"
