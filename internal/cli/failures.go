@@ -51,7 +51,8 @@ func whatFails(f v1.Failure) string {
 	case "circuit":
 		return "the circuit at " + f.What
 	case "tunnel":
-		return "tunnel " + strings.TrimPrefix(f.What, "tunnel/") + " (" + strings.Join(f.Ends, " to ") + ")"
+		_, name, _ := strings.Cut(f.What, "/")
+		return "tunnel " + name + " (" + strings.Join(f.Ends, " to ") + ")"
 	}
 	return f.What
 }

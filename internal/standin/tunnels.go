@@ -51,13 +51,6 @@ func (t *tunnel) far(device string) endpoint {
 	return t.a
 }
 
-func (t *tunnel) near(device string) endpoint {
-	if t.a.device == device {
-		return t.a
-	}
-	return t.b
-}
-
 // end is 0 for the first end of a tunnel, 1 for the other.
 func (t *tunnel) end(device string) int {
 	if t.a.device == device {

@@ -78,7 +78,7 @@ var everything = map[string][]struct {
 			"reservations=02:4c:53:20:00:07 gets 10.1.20.7 note \"the lamp\"\n02:4c:53:20:00:08 gets 10.1.20.8"}},
 		{"hh-edge-02:gateway/99", []string{"present=off"}},
 		{"hh-edge-01:route/annex", []string{"present=on", "route-prefix=10.99.0.0/16", "route-via=10.1.20.77", "distance=20", "purpose=the new building"}},
-		{"hh-edge-01:tunnel/annex", []string{"present=on", "tunnel-port=wan1", "tunnel-to=203.0.113.40", "tunnel-peer=annex-gateway", "tunnel-secret=lanterns along the northern quay", "tunnel-encryption=chacha20-poly1305", "tunnel-group=31", "tunnel-rekey=60",
+		{"hh-edge-01:tunnel/annex", []string{"present=on", "tunnel-port=wan1", "tunnel-to=203.0.113.44", "tunnel-peer=annex-gateway", "tunnel-secret=lanterns along the northern quay", "tunnel-encryption=chacha20-poly1305", "tunnel-group=31", "tunnel-rekey=60",
 			"tunnel-local=10.1.0.0/16", "tunnel-remote=10.99.0.0/16,10.98.0.0/16", "tunnel-start=on-demand", "purpose=the new building"}},
 		{"hh-ap-01", []string{"country=no"}},
 		{"hh-ap-01:radio1", []string{"channel=44", "channel-width=40", "radio-power=20"}},

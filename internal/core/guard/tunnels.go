@@ -111,8 +111,9 @@ func (t *ends) sound(object string, i int) bool {
 	case slices.Contains(slices.Collect(maps.Values(t.edge.Addresses)), one.To):
 		t.say(Stop, object, "itself", fmt.Sprintf("Tunnel %s of %s would go to %s, its own address.", one.Name, device, one.To), "It would join nothing.", "Give the address of the other end: tunnel-to.")
 	}
-	for _, o := range t.edge.Tunnels[:i] {
+	for k, o := range t.edge.Tunnels {
 		switch {
+		case k == i, k > i && t.changed(device, o.Name): // it is said once, of the later one
 		case o.Port == one.Port && o.To == one.To && o.To.IsValid():
 			t.say(Stop, object, "twice", fmt.Sprintf("%s would have two tunnels from %s to %s: %s and %s.", device, one.Port, one.To, o.Name, one.Name), "The device would refuse it.", "Take one of them out.")
 		case o.To != one.To:

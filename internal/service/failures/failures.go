@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/service/changes"
 )
@@ -56,7 +57,7 @@ func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
 
 // Read reads what is to fail: a device, one of its ports (device:port), or a tunnel (tunnel/NAME).
 func Read(text string) (topology.Thing, error) {
-	if name, is := strings.CutPrefix(text, "tunnel/"); is {
+	if name, is := strings.CutPrefix(text, setting.TunnelObject("")); is {
 		return topology.Thing{Tunnel: name}, nil
 	}
 	if !strings.Contains(text, ":") {
@@ -73,7 +74,7 @@ func Read(text string) (topology.Thing, error) {
 func Text(t topology.Thing) string {
 	switch {
 	case t.Tunnel != "":
-		return "tunnel/" + t.Tunnel
+		return setting.TunnelObject(t.Tunnel)
 	case t.Device != "":
 		return t.Device
 	}

@@ -6279,7 +6279,7 @@ export interface components {
             encryption: string;
             /** @description Absent where the other end is of another house, is told nothing of it, or is not to be seen by who asks */
             far?: components["schemas"]["TunnelEnd"];
-            /** @description Whether nobody here has the other end */
+            /** @description Whether no edge that is known here has the other end */
             foreign: boolean;
             /** @description Of the key exchange, by its number among the IKEv2 transforms of type 4 */
             group: string;

@@ -11,6 +11,7 @@ import (
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/overlay"
 )
 
 var (
@@ -113,6 +114,26 @@ func TestAnotherLanguage(t *testing.T) {
 	assert.Equal(t, "th-sw-02:1/1/7: lien perdu.", c.Fact(fact.Fact{Subject: port, What: fact.LinkLost{}}))
 	_, err = words.New(words.Texts{Facts: map[fact.Code]string{"port.link-lost": "{{.Subject"}})
 	require.Error(t, err)
+}
+
+// Every reason why a tunnel is down is a sentence, with nothing of a template left in it.
+func TestEveryReasonOfATunnelHasItsSentence(t *testing.T) {
+	t.Parallel()
+	args := map[string]any{"name": "quay", "device": "a", "port": "wan1", "far": "b", "farport": "wan2", "to": "198.18.0.2", "peer": "gate", "fault": "ts-unacceptable", "here": "19", "there": "31"}
+	for _, code := range []string{overlay.WhyAway, overlay.WhyPort, overlay.WhyIncomplete, overlay.WhyNotTold, overlay.WhyForeign, overlay.WhyNoAnswer, overlay.WhyUnderlay, overlay.WhyUnseen, overlay.WhyNotBegun, overlay.WhyUnexplained} {
+		text := words.English.Tunnel(overlay.Why{Code: code, Args: args})
+		assert.Regexp(t, `^[^{}]+\.$`, text, code)
+		assert.NotContains(t, text, "tunnel "+code)
+	}
+	seen := map[string]bool{}
+	for _, in := range []overlay.Difference{overlay.OtherEncryption, overlay.OtherGroup, overlay.OtherKey, overlay.OtherIdentity, overlay.OtherNetworks, overlay.BothWait} {
+		args["in"] = string(in)
+		text := words.English.Tunnel(overlay.Why{Code: overlay.WhyUnlike, Args: args})
+		assert.Regexp(t, `^a .*\bb\b.*\.$`, text, in)
+		assert.False(t, seen[text], "%s is said like another", in)
+		seen[text] = true
+	}
+	assert.NotContains(t, words.English.Tunnel(overlay.Why{Code: overlay.WhyUnlike, Args: args}), "{{")
 }
 
 // Every trouble that a device can have is a sentence, with nothing of a template left in it.

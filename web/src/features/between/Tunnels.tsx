@@ -74,7 +74,7 @@ export function Tunnels({ scope, me }: { scope: string; me: Person }) {
       head: "Why it is down",
       sort: (t) => t.why.length,
       cell: (t) => (
-        <span className="block max-w-72 truncate" title={t.why.join(" ")}>
+        <span className="block max-w-52 truncate" title={t.why.join(" ")}>
           {t.why[0]}
         </span>
       ),
@@ -172,7 +172,7 @@ function TunnelDialog({ tunnel: t, me, close }: { tunnel: Tunnel; me: Person; cl
         <div className="flex justify-end gap-2">
           {allowed(me, "change", "ports") && (
             <Button kind="danger" disabled={remove.isPending} onClick={takeAway}>
-              Take both ends away, in a draft
+              {t.far ? "Take both ends away, in a draft" : "Take it away, in a draft"}
             </Button>
           )}
           <Button onClick={close}>Leave it</Button>

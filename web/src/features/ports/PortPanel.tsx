@@ -158,6 +158,12 @@ function OnePort({ p }: { p: Port }) {
         {p.mac ?? "–"}
       </span>,
     ],
+    ...(p.addresses ?? []).map((a): [string, React.ReactNode] => [
+      "Address",
+      <span key={a} className="font-mono text-sm">
+        {a}
+      </span>,
+    ]),
   ];
   return (
     <div>
