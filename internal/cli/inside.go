@@ -106,6 +106,9 @@ func (a *app) printInside(d v1.DeviceDetail) {
 	if r := in.RadioLink; r != nil {
 		p("\nRadio link")
 		p("  receives %.1f dBm, %s, %d Mbit/s, %.3f GHz over %.1f km", r.ReceivedDbm, r.Modulation, r.CapacityMbps, r.FrequencyGHz, r.DistanceKm)
+		if r.ExpectedDbm != nil {
+			p("  in clear air it would receive %.1f dBm (ITU-R P.525): %.1f dB are missing", *r.ExpectedDbm, max(*r.ExpectedDbm-r.ReceivedDbm, 0))
+		}
 	}
 	a.printStanding(d)
 	for _, b := range in.Bundles {

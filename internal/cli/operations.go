@@ -126,7 +126,7 @@ func (a *app) throughputCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "throughput DEVICE TO", Short: "Measure what goes through from a device to another: rate, delay, loss", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
 		Long:    "Have a device send as much as goes through to another one for some seconds, and measure rate, delay and loss. It fills the links on the way.",
-		Example: "  everypost throughput th-sw-02 hh-edge-01\n  everypost throughput th-sw-02 th-sw-01 --for 20 --most 500\n  everypost throughput th-sw-02 th-sw-01 --both-ways",
+		Example: "  everypost throughput th-sw-02 hh-edge-01\n  everypost throughput th-sw-02 th-sw-01 --for 20 --most 500\n  everypost throughput th-sw-02 th-sw-01 --both-ways\n  everypost throughput th-edge-01 hh-edge-01 --over th-cellular-hub1 --both-ways",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
 			if !yes {
 				if err := a.confirm(fmt.Sprintf("The links from %s to %s are filled meanwhile: what else goes there is slowed down. Type yes to go on: ", words[0], words[1]), "yes"); err != nil {
@@ -145,6 +145,7 @@ func (a *app) throughputCommand() *cobra.Command {
 	argument(cmd, args, "for", "seconds for which it sends, 1 to 60 (else 5)")
 	cmd.Flags().BoolVar(&both, "both-ways", false, "measure the way back after it; TO is then the name of a device")
 	argument(cmd, args, "most", "Mbit/s that it sends at most (else all that goes through)")
+	argument(cmd, args, "over", "a tunnel between the two edges, by its name: the circuit behind it is measured")
 	return cmd
 }
 

@@ -177,7 +177,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 		return err
 	}
 	s.Changes.Start()
-	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.promisesNow, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now, Timing: o.Alarms}); err != nil {
+	if s.Alarms, err = alarms.New(ctx, alarms.Parts{Store: s.Store, Inventory: s.Inventory, Layers: s.Layers, Feed: s.Feed, Leases: leased, Expand: s.Groups.Expand, History: s.History, Promises: s.promisesNow, Caps: s.capsNow, Disk: func() float64 { return diskUsed(o.Dir) }, Log: o.Log, Now: time.Now, Timing: o.Alarms}); err != nil {
 		return err
 	}
 	if s.Notify, err = notify.New(ctx, notify.Parts{Store: s.Store, Inventory: s.Inventory, People: mailboxes{s.Access, s.Inventory}, Expand: s.Groups.Expand, Sealer: sealer, Feed: s.Feed, Log: o.Log, Now: time.Now, Timing: o.Notify}); err != nil {
@@ -201,6 +201,21 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	}
 	s.Layers.Start() // once it is known which devices changes are under way on
 	return nil
+}
+
+// capsNow is which circuits are over what may go through them, or will be.
+func (s *Service) capsNow(ctx context.Context) alarm.Caps {
+	list, err := s.Circuits.Over(ctx, func(device string) (string, bool) {
+		d, _, err := s.Inventory.Device(device)
+		if err != nil {
+			return "", false
+		}
+		return d.Site.TimeZone, true
+	})
+	if err != nil {
+		return alarm.Caps{Unasked: true}
+	}
+	return alarm.Caps{List: list}
 }
 
 // promisesNow is how promises stand on what runs.

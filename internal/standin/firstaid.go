@@ -112,17 +112,27 @@ func (d *device) throughput(t *task, how *xmlnode.Node) error {
 	if to.device == nil || to.host != nil || to.room.device == "" || to.device == d {
 		return netconf.NewRPCError(netconf.TagInvalidValue, "", "%s is no other device that answers such a test", how.TextAt("to"))
 	}
+	over, err := d.tunnelNamed(how.TextAt("over"), to.device)
+	if err != nil {
+		return err
+	}
 	n, _ := strconv.Atoi(cmp.Or(how.TextAt("for"), "5"))
 	most, _ := strconv.ParseFloat(how.TextAt("most"), 64)
 	d.each(t, n, time.Second, func(i int) bool {
 		second := strconv.Itoa(i + 1)
 		points, fault := d.wayTo(to)
+		now := d.world.clock.now()
+		room := d.roomTo(to.device, now)
+		if over != nil {
+			points, fault, room = []wayPoint{{to.name, to.ip, over.delayMs, over.jitterMs, over.lossPct}}, "", 0.949*cmp.Or(carries[over.Underlay], 100)
+			if !over.up {
+				fault = "the tunnel is down"
+			}
+		}
 		if fault != "" {
 			d.say(t, "second", second, "fault", fault)
 			return true
 		}
-		now := d.world.clock.now()
-		room := d.roomTo(to.device, now)
 		loss := 0.0
 		for _, p := range points {
 			loss += p.lossPct

@@ -149,7 +149,7 @@ func (c *chronicle) noteDevice(d *device, now time.Time) {
 		if !w.installed(t.far(name).device) {
 			continue
 		}
-		end := c.of(partKey{t, name}, name, "tunnel", t.Name)
+		end := c.of(partKey{t, name}, name, "tunnel", t.names[t.end(name)])
 		if !t.up {
 			end.put("up", 0)
 			continue

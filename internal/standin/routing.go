@@ -77,7 +77,7 @@ func (d *device) overlayRoutes() []route {
 func (d *device) tunnelTo(peer *device) string {
 	for _, t := range d.world.tunnelsAt[d.spec.Name] {
 		if t.up && t.far(d.spec.Name).device == peer.spec.Name {
-			return t.Name
+			return t.names[t.end(d.spec.Name)]
 		}
 	}
 	return ""

@@ -351,6 +351,19 @@ func (d *device) tunnelsState(tunnels *xmlnode.Node, now time.Time) {
 	}
 }
 
+// tunnelNamed is a tunnel to a device by the name that it has here; nil for no name.
+func (d *device) tunnelNamed(name string, to *device) (*tunnel, error) {
+	if name == "" {
+		return nil, nil
+	}
+	for _, t := range d.world.tunnelsAt[d.spec.Name] {
+		if t.names[t.end(d.spec.Name)] == name && t.far(d.spec.Name).device == to.spec.Name {
+			return t, nil
+		}
+	}
+	return nil, netconf.NewRPCError(netconf.TagInvalidValue, "", "there is no tunnel %q to %s, or it was never up", name, to.cfg.hostname)
+}
+
 // fault is what keeps a tunnel down at this end, whatever the other one says.
 func (d *device) fault(c tunnelConfig, far endpoint) string {
 	p := d.ports[c.port]

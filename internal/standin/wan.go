@@ -38,7 +38,8 @@ func (d *device) radioLinkState(link *xmlnode.Node, now time.Time) {
 	x := in("ep-radio")
 	dbm := d.world.receivedDbm(d.spec.Name, now)
 	name, mbps := modulation(dbm)
-	link.Add(x.float("received-level", dbm, 1), x.leaf("modulation", name), x.int("capacity", mbps), x.leaf("frequency", "18.305"), x.leaf("distance", "6.4"))
+	link.Add(x.float("received-level", dbm, 1), x.leaf("modulation", name), x.int("capacity", mbps), x.leaf("frequency", "18.305"), x.leaf("distance", "6.4"),
+		x.leaf("far-transmit-power", "18.0"), x.leaf("antenna-gain", "37.4"), x.leaf("far-antenna-gain", "37.4"))
 }
 
 // measure makes the readings of a moment: they wander about what the underlay is like.

@@ -2,12 +2,14 @@ package alarms_test
 
 import (
 	"archive/zip"
+	"fmt"
 	"io"
 	"net/http"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -23,11 +25,21 @@ import (
 // until waits until the open alarms are as they should be.
 func until(t *testing.T, r *rig.Rig, q client.AlarmQuery, is func([]v1.Alarm) bool) (list []v1.Alarm) {
 	t.Helper()
+	var saw []string // what there was, whenever it was something else
+	begin := time.Now()
 	require.Eventually(t, func() bool {
+		asked := time.Now()
 		all, err := r.Alarms(t.Context(), q)
 		list = all.Items
+		now := ""
+		for _, a := range list {
+			now += fmt.Sprintf("%d %s %s, cause %d, followers %d; ", a.Number, a.Type, a.Resource, a.Cause, a.Followers)
+		}
+		if took := time.Since(asked); len(saw) == 0 || !strings.HasSuffix(saw[len(saw)-1], now) || took > 5*time.Second {
+			saw = append(saw, fmt.Sprintf("after %s, asked for %s: %v %s", asked.Sub(begin).Round(time.Second), took.Round(time.Second), err, now))
+		}
 		return err == nil && is(list)
-	}, rig.WaitLong, rig.WaitStep, "%+v", &list)
+	}, rig.WaitLong, rig.WaitStep, "%q", &saw)
 	return list
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/testing/browser"
@@ -18,7 +19,7 @@ import (
 // Tunnels are told as each end measures them, with how calls over them are; circuits with what goes through them. By all doors, within the rights.
 func TestWhatLiesBetweenSites(t *testing.T) {
 	t.Parallel()
-	r := rig.StartPart(t, "hh-edge-01", "harbour-house", "grey-skerry")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "gs-edge-01")
 	var paths v1.List[v1.Path]
 	require.Eventually(t, func() bool {
 		var err error
@@ -75,8 +76,21 @@ func TestWhatLiesBetweenSites(t *testing.T) {
 
 	cli := rig.SignedIn(t, r)
 	assert.Regexp(t, `gs-edge-01 +`+one.Tunnel+` +`+one.Far+` +`+one.Port+` `, cli.Good("paths").Out)
+	measured := cli.Good("throughput", "gs-edge-01", one.Far, "--over", one.Tunnel, "--for", "1", "--yes").Out
+	assert.Regexp(t, `(?m)^1 +(4[0-9]|3[0-9])\.[0-9] `, measured, "what a cellular line carries, and no more")
+	wrong := cli.Run("", "throughput", "gs-edge-01", one.Far, "--over", "nothing", "--yes")
+	assert.NotZero(t, wrong.Code)
+	assert.Contains(t, wrong.Err, `there is no tunnel "nothing" to `+one.Far)
 	cli.Good("circuit", "set", "gs-edge-01:"+one.Port, "--cap", "0.000001")
 	assert.Regexp(t, `gs-edge-01:`+one.Port+` .*Skylark Mobile +cellular +60/20 Mbit/s .*1e-06 GB over +SM-20442`, cli.Good("circuits").Out)
+	capped := func() (out []v1.Alarm) {
+		list, err := r.Alarms(t.Context(), client.AlarmQuery{All: true, Limit: 200})
+		require.NoError(t, err)
+		return slices.DeleteFunc(list.Items, func(a v1.Alarm) bool { return a.Type != "circuit-cap" })
+	}
+	require.Eventually(t, func() bool { return len(capped()) == 1 }, rig.WaitLong, rig.WaitStep)
+	assert.Regexp(t, `^gs-edge-01:`+one.Port+` carried [0-9.]+ GB in this month: more than the 0\.000001 GB that Skylark Mobile lets through\.$`, capped()[0].Text)
+	assert.Equal(t, "minor", capped()[0].Severity)
 	for says, args := range map[string][]string{"is no port": {"circuit", "set", "gs-edge-01"}, "kind": {"circuit", "set", "gs-edge-01:" + one.Port, "--kind", "string"}, "not found": {"circuit", "remove", "hh-edge-01:wan1"}} {
 		bad := cli.Run("", args...)
 		assert.NotZero(t, bad.Code)
@@ -90,6 +104,8 @@ func TestWhatLiesBetweenSites(t *testing.T) {
 		return err == nil && list.Items[0].DownMbps == 80
 	}, rig.WaitLong, rig.WaitStep)
 	assert.Empty(t, b.Complaints)
+	cli.Good("circuit", "set", "gs-edge-01:"+one.Port, "--cap", "90000")
+	require.Eventually(t, func() bool { return len(capped()) == 0 }, rig.WaitLong, rig.WaitStep, "it may carry more now")
 
 	// A tunnel that is down bears no call.
 	require.NoError(t, r.World.Throw(standin.PowerLoss, one.Far))

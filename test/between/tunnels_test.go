@@ -56,7 +56,7 @@ func kept(t *testing.T, r *rig.Rig, number int64) {
 // Two edges are joined in one draft: both ends come up, carry, say why when they do not, and go again together. By all doors.
 func TestEdgesAreJoined(t *testing.T) {
 	t.Parallel()
-	r := rig.StartPart(t, "hh-edge-01", "harbour-house", "northgate", "oyster-landing")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "ng-edge-01", "ng-sw-01", "ol-edge-01")
 	c := rig.SignedIn(t, r)
 	tunnelOf(t, r, "ng-edge-01", "ng-fibre-hub1", up)
 
@@ -130,7 +130,7 @@ func TestEdgesAreJoined(t *testing.T) {
 // Hubs and spokes, meshes, another house, what cannot be, and who may.
 func TestManyTunnels(t *testing.T) {
 	t.Parallel()
-	r := rig.StartPart(t, "hh-edge-01", "harbour-house", "northgate", "oyster-landing")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "ng-edge-01", "ng-sw-01", "ol-edge-01")
 	c := rig.SignedIn(t, r)
 	tunnelOf(t, r, "ng-edge-01", "ng-fibre-hub1", up)
 	mesh, err := r.PlanTunnels(t.Context(), v1.TunnelPlanRequest{Mesh: "kind = edge", Try: true})
@@ -184,6 +184,12 @@ func TestManyTunnels(t *testing.T) {
 	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "ol-edge-01")
 	_, err = near.TunnelSheet(t.Context(), "hh-edge-01", "customs")
 	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "hh-edge-01")
+	sheetOfOwn, err := near.TunnelSheet(t.Context(), "ng-edge-01", "ng-fibre-hub1")
+	require.NoError(t, err)
+	for _, l := range sheetOfOwn.Lines {
+		assert.NotContains(t, l.Value, "hh-edge-01", l.What)
+		assert.NotContains(t, l.Value, "198.18.0.6", l.What)
+	}
 	_, err = near.RemoveTunnel(t.Context(), v1.TunnelRemoval{Device: "ng-edge-01", Name: "ng-fibre-hub1"})
 	require.Error(t, err, "the other end is not his to take away")
 	_, err = r.TunnelSheet(t.Context(), "ng-edge-01", "nothing")
@@ -193,7 +199,7 @@ func TestManyTunnels(t *testing.T) {
 // The service ends in the middle of a trial that has both ends of a tunnel exchange another key, over the very tunnel: both ends agree afterwards.
 func TestBothEndsAgreeAfterTheServiceEnded(t *testing.T) {
 	t.Parallel()
-	r := rig.StartPart(t, "hh-edge-01", "harbour-house", "northgate")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "ng-edge-01")
 	tunnelOf(t, r, "ng-edge-01", "ng-fibre-hub1", up)
 	edits := [][3]string{}
 	for _, at := range []string{"ng-edge-01:tunnel/ng-fibre-hub1", "hh-edge-01:tunnel/ng-fibre-hub1", "ng-edge-01:tunnel/ng-fibre-hub2", "hh-edge-02:tunnel/ng-fibre-hub2"} {
@@ -212,7 +218,7 @@ func TestBothEndsAgreeAfterTheServiceEnded(t *testing.T) {
 
 func TestTunnelsByConsole(t *testing.T) {
 	t.Parallel()
-	r := rig.StartPart(t, "hh-edge-01", "harbour-house", "northgate", "oyster-landing")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "ng-edge-01", "ng-sw-01", "ol-edge-01")
 	tunnelOf(t, r, "ng-edge-01", "ng-fibre-hub1", up)
 	b := rig.OpenConsole(t, r)
 	require.NoError(t, b.Run(

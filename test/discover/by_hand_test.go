@@ -119,7 +119,7 @@ func TestInsideByConsole(t *testing.T) {
 		page("/devices/hh-core-01?tab=hardware", "QSFP28", "6 modules"),
 		page("/devices/th-ap-01?tab=wireless", "Radio 1, 5 GHz", "Lantern Passengers"),
 		page("/devices/fu-edge-01?tab=tunnels", "satellite", "hh-edge-02"),
-		page("/devices/th-rl-01?tab=radio-link", "64-QAM", "The radio link receives"),
+		page("/devices/th-rl-01?tab=radio-link", "64-QAM", "The radio link receives", "In clear air", "-41.0"),
 		page("/devices/th-sw-03?tab=hardware", "gives no power"),
 		page("/devices/th-sw-02?tab=macs", "Learned on"),
 		page("/watch", "Power supply psu2 gives no power", "degraded"),

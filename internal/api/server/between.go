@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -19,6 +18,7 @@ import (
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/core/voice"
+	"example.net/everypost/internal/service/circuits"
 	"example.net/everypost/internal/store"
 )
 
@@ -146,11 +146,7 @@ func (s *server) circuitOut(ctx context.Context, d *catalog.Device, c circuit.Ci
 		}
 	}
 	slices.Sort(out.Tunnels)
-	zone, err := time.LoadLocation(cmp.Or(d.Site.TimeZone, "UTC"))
-	if err != nil {
-		zone = time.UTC
-	}
-	u, err := s.Circuits.Use(ctx, c, zone)
+	u, err := s.Circuits.Use(ctx, c, circuits.Zone(d.Site.TimeZone))
 	if u.Known {
 		out.MonthOctets, out.Standing = &u.Octets, c.Standing(u)
 		if u.Expected > 0 {

@@ -145,7 +145,7 @@ func (s *server) failureOut(ctx context.Context, t topology.Thing, at ends, l to
 	}
 	for _, d := range l.Devices {
 		if holds(d) {
-			out.Devices, out.Clients = append(out.Devices, d), out.Clients+s.Inventory.ClientsAt(d)
+			out.Devices, out.Clients = append(out.Devices, d), out.Clients+s.clientsAt(ctx, d)
 			lose(d)
 		}
 	}
@@ -171,7 +171,7 @@ func (s *server) failureOut(ctx context.Context, t topology.Thing, at ends, l to
 	}
 	switch {
 	case t.Device != "":
-		out.Clients += s.Inventory.ClientsAt(t.Device)
+		out.Clients += s.clientsAt(ctx, t.Device)
 		if out.Clients > 0 || len(out.Devices) > 0 {
 			lose(t.Device)
 		}
@@ -190,4 +190,12 @@ func (s *server) clientsOn(ctx context.Context, p network.PortRef) (n int) {
 		}
 	}
 	return n
+}
+
+// clientsAt is how many end stations are at a device now, 0 where who asks may not see them.
+func (s *server) clientsAt(ctx context.Context, device string) int {
+	if s.onDevice(ctx, may(rights.See, rights.Clients), device) != nil {
+		return 0
+	}
+	return s.Inventory.ClientsAt(device)
 }

@@ -96,10 +96,10 @@ func (s *server) operationRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			out := v1.Behind{Device: in.Name, Devices: []string{}, Clients: s.Inventory.ClientsAt(in.Name)}
+			out := v1.Behind{Device: in.Name, Devices: []string{}, Clients: s.clientsAt(ctx, in.Name)}
 			for _, d := range topology.NewGraph(n.Links, n.Entries()).Behind(in.Name) {
 				if s.Inventory.HoldsDevice(d, within(ctx, seen.Verb, seen.Feature)) {
-					out.Devices, out.Clients = append(out.Devices, d), out.Clients+s.Inventory.ClientsAt(d)
+					out.Devices, out.Clients = append(out.Devices, d), out.Clients+s.clientsAt(ctx, d)
 				}
 			}
 			return &body[v1.Behind]{out}, nil

@@ -82,7 +82,7 @@ func (s *server) tunnelRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &body[v1.TunnelSheet]{s.sheetOf(j)}, nil
+			return &body[v1.TunnelSheet]{s.sheetOf(ctx, j)}, nil
 		})
 }
 
@@ -146,8 +146,7 @@ func (s *server) tunnelOut(ctx context.Context, j overlay.Joined) v1.JoinedTunne
 	if j.A.Told.To.IsValid() {
 		out.To = j.A.Told.To.String()
 	}
-	sees := j.Far == "" || s.Inventory.HoldsDevice(j.Far, within(ctx, rights.See, rights.Devices))
-	if !sees {
+	if !s.seesFar(ctx, j) {
 		out.To, out.Peer = "", ""
 		if !out.Up {
 			out.Why = append(out.Why, words.English.Tunnel(overlay.Why{Code: overlay.WhyUnseen, Args: map[string]any{"name": out.Name, "device": j.A.Device}}))
@@ -162,6 +161,11 @@ func (s *server) tunnelOut(ctx context.Context, j overlay.Joined) v1.JoinedTunne
 		out.Why = append(out.Why, words.English.Tunnel(w))
 	}
 	return out
+}
+
+// seesFar tells whether who asks may know where a tunnel ends: at an edge that he may see, or at another house.
+func (s *server) seesFar(ctx context.Context, j overlay.Joined) bool {
+	return j.Far == "" || s.Inventory.HoldsDevice(j.Far, within(ctx, rights.See, rights.Devices))
 }
 
 func prefixTexts(list []netip.Prefix) []string {
@@ -269,12 +273,15 @@ func (s *server) endNamed(ctx context.Context, text string) (network.PortRef, er
 }
 
 // sheetOf turns what the near end is told into what the other one is to be told.
-func (s *server) sheetOf(j overlay.Joined) v1.TunnelSheet {
+func (s *server) sheetOf(ctx context.Context, j overlay.Joined) v1.TunnelSheet {
 	t := j.A.Told
 	or := func(list []string) string { return cmp.Or(strings.Join(list, ", "), setting.AnyNetwork) }
 	to := ""
 	if t.To.IsValid() {
 		to = t.To.String()
+	}
+	if !s.seesFar(ctx, j) {
+		to, t.Peer = "", ""
 	}
 	return v1.TunnelSheet{Name: t.Name, Device: j.A.Device, Caution: "The pre-shared key is not on this sheet: tell it on another way, to a person whom you know.",
 		Lines: []v1.TunnelSheetRow{

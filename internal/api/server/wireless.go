@@ -141,6 +141,9 @@ func (s *server) wirelessRoutes(api huma.API) {
 		})
 	register(s, api, see, http.MethodPost, "/wireless/join-code", "make-join-code", "The code by which a phone joins a network; nothing of it is kept",
 		func(_ context.Context, in *body[v1.JoinCodeRequest]) (*body[v1.JoinCode], error) {
+			if err := setting.CheckJoin(in.Body.SSID, in.Body.Security, in.Body.Passphrase); err != nil {
+				return nil, fmt.Errorf("%w: %w", errInvalid, err)
+			}
 			text := joinText(in.Body)
 			code, err := qr.Encode(text, qr.M)
 			if err != nil {

@@ -131,6 +131,8 @@ func TestWhatIsOutOfOrder(t *testing.T) {
 	mute.Troubles = sick.Troubles
 	n := alarm.Network{Devices: []*catalog.Device{sick, mute, device("locked", network.ReachRefused), device("old", network.ReachRetired), device("new", network.ReachWaiting)},
 		Drift: map[string]int{"sick": 2}, DiskUsed: 0.97, Promises: alarm.Promises{Broken: map[string]map[string]any{"cameras": {"title": "Cameras are recorded", "first": "door to recorder: th-fw-01: rule 5 stops it", "number": 1.0}}},
+		Caps: alarm.Caps{List: []alarm.Cap{{At: network.PortRef{Device: "sick", Port: "wan1"}, Provider: "Skylark Mobile", GB: 100, Used: 120.53, Foreseen: 300, Over: true},
+			{At: network.PortRef{Device: "sick", Port: "wan2"}, Provider: "Saltmarsh Fibre", GB: 500, Used: 120.53, Foreseen: 612.04}}},
 		Links: []*catalog.Link{cable("sick", "mute", network.HealthDown), cable("sick", "new", network.HealthUnknown), cable("sick", "old", network.Well)}}
 	var got []string
 	for _, c := range alarm.Standing(n) {
@@ -141,8 +143,8 @@ func TestWhatIsOutOfOrder(t *testing.T) {
 	}
 	assert.Equal(t, []string{
 		"critical mute cannot be reached: it does not answer.", "critical locked does not let the service in: it does not answer.", "critical The disk of this service is 97 % full.",
-		"critical sick: the door (contact input 2, critical).", "major sick:mute has no link to mute:sick.", "major A promise is broken: Cameras are recorded. door to recorder: th-fw-01: rule 5 stops it.", "minor sick:1 has 7.0 errors a second.", "minor sick: Fan fan1 does not turn.",
-		"minor sick feeds 96.0 W of 100.0 W.", "warning sick runs 2 settings other than intended."}, got)
+		"critical sick: the door (contact input 2, critical).", "major sick:mute has no link to mute:sick.", "major A promise is broken: Cameras are recorded. door to recorder: th-fw-01: rule 5 stops it.", "minor sick:wan1 carried 120.5 GB in this month: more than the 100 GB that Skylark Mobile lets through.", "minor sick:1 has 7.0 errors a second.", "minor sick: Fan fan1 does not turn.",
+		"minor sick feeds 96.0 W of 100.0 W.", "warning sick:wan2 will carry 612.0 GB in this month, if it goes on so: more than the 500 GB that Saltmarsh Fibre lets through.", "warning sick runs 2 settings other than intended."}, got)
 	assert.Empty(t, alarm.Standing(alarm.Network{Devices: []*catalog.Device{device("fine", network.ReachConnected)}, Links: []*catalog.Link{cable("fine", "fine2", network.Well)}, DiskUsed: 0.5}))
 	for _, a := range alarm.Types() {
 		said := words.English.Alarm(a.ID, "x", map[string]any{})

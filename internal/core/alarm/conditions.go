@@ -25,6 +25,7 @@ const (
 	Drift         = "drift"
 	DiskFull      = "disk-full"
 	Broken        = "promise"
+	CircuitCap    = "circuit-cap"
 	radioLink     = "radio-link" // a trouble inside devices
 )
 
@@ -41,7 +42,7 @@ var types = func() map[string]Type {
 	out := map[string]Type{}
 	for _, t := range []Type{
 		{LinkDown, Major, 2 * time.Second}, {LinkPart, Minor, 5 * time.Second}, {TunnelDown, Major, 5 * time.Second}, {DeviceGone, Critical, 5 * time.Second},
-		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second},
+		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second}, {CircuitCap, Minor, 0},
 		{"input", Warning, 0}, {OwnRule, Warning, 0}, // a rule knows itself how long
 	} {
 		out[t.ID] = t
@@ -69,6 +70,20 @@ type Promises struct {
 	Unasked  bool                      // of none it was found out yet
 }
 
+// Caps is which circuits are over their cap, or will be by the end of the month if it goes on so.
+type Caps struct {
+	List    []Cap
+	Unasked bool // it was not found out yet
+}
+
+// Cap is a circuit that is over its cap, or will be.
+type Cap struct {
+	At                 network.PortRef
+	Provider           string
+	GB, Used, Foreseen float64 // in 10^9 octets
+	Over               bool
+}
+
 // Network is what conditions are found in.
 type Network struct {
 	Devices []*catalog.Device
@@ -78,6 +93,8 @@ type Network struct {
 	Restarting map[string]bool
 	// Promises is how they stand.
 	Promises Promises
+	// Caps is which circuits are over what may go through them.
+	Caps Caps
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
 	DiskUsed float64
 }
@@ -153,6 +170,12 @@ func Standing(n Network) []Condition {
 	}
 	for _, name := range slices.Sorted(maps.Keys(n.Promises.Broken)) {
 		raise(Broken, fact.Subject{}, name, n.Promises.Broken[name])
+	}
+	for _, c := range n.Caps.List {
+		raise(CircuitCap, fact.ThePort(c.At.Device, c.At.Port), "", map[string]any{"over": c.Over, "used": c.Used, "foreseen": c.Foreseen, "cap": c.GB, "provider": c.Provider})
+		if !c.Over {
+			out[len(out)-1].Severity = Warning
+		}
 	}
 	if n.DiskUsed >= fullDisk {
 		raise(DiskFull, fact.Subject{}, "", map[string]any{"percent": 100 * n.DiskUsed})

@@ -314,6 +314,8 @@ type RadioLinkRead struct {
 	CapacityMbps int     `json:"capacity_mbps"`
 	FrequencyGHz float64 `json:"frequency_ghz"`
 	DistanceKm   float64 `json:"distance_km"`
+	// What it should receive in clear air (ITU-R P.525), from what the other end sends and both antennas; nil where that is not told.
+	ExpectedDbm *float64 `json:"expected_dbm,omitempty"`
 }
 
 // Cluster is several boxes that act as one.

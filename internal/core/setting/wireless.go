@@ -156,6 +156,28 @@ func (v Value) CheckPlain(plain string) error {
 	return nil
 }
 
+// CheckJoin tells why nobody could join a network by what is said of it, or nil. It does not quote the passphrase.
+func CheckJoin(name, security, plain string) error {
+	if _, err := ssid().Normal(name); err != nil {
+		return fmt.Errorf("ssid: %w", err)
+	}
+	if !slices.Contains(securities, security) {
+		return fmt.Errorf("security: %q is none: there are %s", security, strings.Join(securities, ", "))
+	}
+	w := WLAN{Security: security}
+	switch {
+	case w.Enterprise():
+		return errors.New("security: who joins an enterprise network proves who he is, which no code does")
+	case w.Personal() && plain == "":
+		return errors.New("passphrase: say it: the code holds it")
+	case w.Personal():
+		if err := passphrase().CheckPlain(plain); err != nil {
+			return fmt.Errorf("passphrase: %w", err)
+		}
+	}
+	return nil
+}
+
 // WLAN is a wireless network that a device offers.
 type WLAN struct {
 	Name, SSID, Security string

@@ -75,12 +75,17 @@ type Service struct {
 	own   own
 	last  map[string]touched // when devices were changed, and by what
 
-	promised struct {
-		sync.Mutex
-		at     time.Time
-		asking bool
-		stand  alarm.Promises
-	}
+	promised beside[alarm.Promises]
+	caps     func(ctx context.Context) alarm.Caps
+	capped   beside[alarm.Caps]
+}
+
+// beside is what takes long to find out: it is asked beside the looks, so that no alarm waits for it.
+type beside[T any] struct {
+	sync.Mutex
+	at     time.Time
+	asking bool
+	value  T
 }
 
 // touched is a change on a device.
@@ -95,10 +100,12 @@ type Timing struct {
 	Latest   time.Duration // between two looks
 	Apart    time.Duration // two looks are at least
 	Promises time.Duration // between two times that promises are held against what runs: each is many questions
+	Caps     time.Duration // between two times that is added up what went through circuits
 }
 
 func (t Timing) orUsual() Timing {
 	t.Latest, t.Apart, t.Promises = cmp.Or(t.Latest, 5*time.Second), cmp.Or(t.Apart, time.Second), cmp.Or(t.Promises, 10*time.Second)
+	t.Caps = cmp.Or(t.Caps, 10*time.Minute)
 	return t
 }
 
@@ -112,6 +119,7 @@ type Parts struct {
 	Expand    func(ctx context.Context, e selector.Expr) (selector.Expr, error) // groups in selectors
 	History   History
 	Promises  func(ctx context.Context) alarm.Promises // how they stand; nil for none
+	Caps      func(ctx context.Context) alarm.Caps     // which circuits are over what may go through them; nil for none
 	Disk      func() float64                           // how much of the service's own disk is used, in parts of 1
 	Log       *slog.Logger
 	Now       func() time.Time
@@ -121,7 +129,7 @@ type Parts struct {
 // New returns the service, which works until Close.
 func New(ctx context.Context, p Parts) (*Service, error) {
 	own, stop := context.WithCancel(context.Background())
-	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, promises: p.Promises, log: p.Log, now: p.Now, timing: p.Timing.orUsual(), stop: stop, last: map[string]touched{}}
+	s := &Service{store: p.Store, inventory: p.Inventory, layers: p.Layers, feed: p.Feed, leases: p.Leases, expand: p.Expand, history: p.History, clientsAt: p.Inventory.ClientsAt, disk: p.Disk, promises: p.Promises, caps: p.Caps, log: p.Log, now: p.Now, timing: p.Timing.orUsual(), stop: stop, last: map[string]touched{}}
 	var err error
 	if s.known, err = p.Store.Alarms(ctx, store.AlarmQuery{Since: p.Now().Add(-alarm.Again), Limit: math.MaxInt32}); err != nil {
 		stop()
@@ -223,37 +231,51 @@ func (s *Service) seen() alarm.Network {
 	return n
 }
 
-// promisedNow is how promises stood lately. Finding it out takes as long as there are many devices, and goes on beside, so that no other alarm waits.
+// lately is what was found out lately, and whether it ever was. What is older than it may be is found out anew, beside.
+func lately[T any](ctx context.Context, s *Service, b *beside[T], every time.Duration, find func(ctx context.Context) T) (T, bool) {
+	b.Lock()
+	defer b.Unlock()
+	if s.now().Sub(b.at) >= every && !b.asking && ctx.Err() == nil {
+		b.asking = true
+		s.wg.Go(func() {
+			value := find(ctx)
+			b.Lock()
+			defer b.Unlock()
+			if b.asking = false; ctx.Err() == nil {
+				b.value, b.at = value, s.now()
+			}
+		})
+	}
+	return b.value, !b.at.IsZero()
+}
+
+// promisedNow is how promises stood lately.
 func (s *Service) promisedNow(ctx context.Context) alarm.Promises {
 	if s.promises == nil {
 		return alarm.Promises{}
 	}
-	s.promised.Lock()
-	defer s.promised.Unlock()
-	if s.promised.at.IsZero() {
-		s.promised.stand.Unasked = true
+	stand, known := lately(ctx, s, &s.promised, s.timing.Promises, s.promises)
+	stand.Unasked = stand.Unasked || !known
+	return stand
+}
+
+// cappedNow is which circuits were over their caps lately.
+func (s *Service) cappedNow(ctx context.Context) alarm.Caps {
+	if s.caps == nil {
+		return alarm.Caps{}
 	}
-	if s.now().Sub(s.promised.at) >= s.timing.Promises && !s.promised.asking && ctx.Err() == nil {
-		s.promised.asking = true
-		s.wg.Go(func() {
-			stand := s.promises(ctx)
-			s.promised.Lock()
-			defer s.promised.Unlock()
-			if s.promised.asking = false; ctx.Err() == nil {
-				s.promised.stand, s.promised.at = stand, s.now()
-			}
-		})
-	}
-	return s.promised.stand
+	caps, known := lately(ctx, s, &s.capped, s.timing.Caps, s.caps)
+	caps.Unasked = caps.Unasked || !known
+	return caps
 }
 
 // Look holds what stands against what is open, once.
 func (s *Service) Look(ctx context.Context) error {
 	n := s.seen()
-	promised := s.promisedNow(ctx)
+	promised, caps := s.promisedNow(ctx), s.cappedNow(ctx)
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	n.Promises = promised
+	n.Promises, n.Caps = promised, caps
 	if err := s.rename(ctx, n); err != nil {
 		return err
 	}
@@ -408,6 +430,8 @@ func blind(n alarm.Network) func(alarm.Alarm) bool {
 		switch {
 		case a.Type == alarm.Broken:
 			return n.Promises.Unasked || n.Promises.Doubtful[a.Name]
+		case a.Type == alarm.CircuitCap:
+			return n.Caps.Unasked
 		case a.Subject.OnDevice() == "" || !kept || r == network.ReachRetired:
 			return false
 		case a.Type == alarm.DeviceGone || a.Type == alarm.DeviceRefused:

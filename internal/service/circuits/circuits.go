@@ -2,10 +2,13 @@
 package circuits
 
 import (
+	"cmp"
 	"context"
 	"time"
 
+	"example.net/everypost/internal/core/alarm"
 	"example.net/everypost/internal/core/circuit"
+	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/store"
 )
@@ -36,6 +39,36 @@ func (s *Service) Put(ctx context.Context, c circuit.Circuit) (circuit.Circuit, 
 // Drop forgets a circuit.
 func (s *Service) Drop(ctx context.Context, device, port string) error {
 	return s.Store.DropCircuit(ctx, device, port)
+}
+
+// Over lists the circuits that are over their cap, or will be by the end of the month. zone is the time zone of the site of a device, and whether that is known.
+func (s *Service) Over(ctx context.Context, zone func(device string) (string, bool)) (out []alarm.Cap, err error) {
+	list, err := s.List(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range list {
+		name, known := zone(c.Device)
+		if !known || c.CapGB == 0 {
+			continue
+		}
+		u, err := s.Use(ctx, c, Zone(name))
+		if err != nil {
+			return nil, err
+		}
+		if is := c.Standing(u); is == circuit.Over || is == circuit.Likely {
+			out = append(out, alarm.Cap{At: network.PortRef{Device: c.Device, Port: c.Port}, Provider: c.Provider, GB: c.CapGB, Used: u.Octets / 1e9, Foreseen: u.Expected / 1e9, Over: is == circuit.Over})
+		}
+	}
+	return out, nil
+}
+
+// Zone is a time zone by its name, UTC where that is none.
+func Zone(name string) *time.Location {
+	if zone, err := time.LoadLocation(cmp.Or(name, "UTC")); err == nil {
+		return zone
+	}
+	return time.UTC
 }
 
 // Use is how much went through a circuit in this month of its site's zone.

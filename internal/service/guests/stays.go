@@ -174,11 +174,16 @@ func (s *Service) Admit(ctx context.Context, v Visit) error {
 			return err
 		}
 	}
+	return s.admitWhileIn(ctx, stay)
+}
+
+// admitWhileIn has an access point let a guest through, and stop him again if somebody ended his time meanwhile.
+func (s *Service) admitWhileIn(ctx context.Context, stay guest.Stay) error {
 	if err := s.admit(ctx, stay); err != nil {
 		return err
 	}
-	if is, err := s.Stay(ctx, stay.Number); err == nil && is.StateAt(s.Now()) != guest.In { // it was ended meanwhile
-		return s.operate(ctx, v.Device, operation.Dismiss, map[string]string{"station": stay.Station})
+	if is, err := s.Stay(ctx, stay.Number); err == nil && is.StateAt(s.Now()) != guest.In {
+		return s.operate(ctx, stay.Device, operation.Dismiss, map[string]string{"station": stay.Station})
 	}
 	return nil
 }
@@ -220,6 +225,18 @@ func (s *Service) operate(ctx context.Context, device string, k operation.Kind, 
 
 // LetIn lets a guest in who waits.
 func (s *Service) LetIn(ctx context.Context, number int64, minutes int, by string) (guest.Stay, error) {
+	g, err := s.decideIn(ctx, number, minutes, by)
+	if err != nil {
+		return g, err
+	}
+	if err := s.admitWhileIn(ctx, g); err != nil {
+		s.Log.Info("he is let through once he loads the page again", "guest", g.Number)
+	}
+	return g, nil
+}
+
+// decideIn writes down that a guest is let in. Nobody waits for an access point meanwhile.
+func (s *Service) decideIn(ctx context.Context, number int64, minutes int, by string) (guest.Stay, error) {
 	s.changing.Lock()
 	defer s.changing.Unlock()
 	g, now, err := s.at(ctx, number, guest.Waiting)
@@ -238,9 +255,6 @@ func (s *Service) LetIn(ctx context.Context, number int64, minutes int, by strin
 		return g, err
 	}
 	s.note(g)
-	if err := s.admit(ctx, g); err != nil {
-		s.Log.Info("he is let through once he loads the page again", "guest", g.Number)
-	}
 	return g, nil
 }
 
@@ -265,6 +279,18 @@ func (s *Service) TurnAway(ctx context.Context, number int64, why, by string) (g
 
 // End ends the time of a guest.
 func (s *Service) End(ctx context.Context, number int64, by string) (guest.Stay, error) {
+	g, err := s.decideOver(ctx, number, by)
+	if err != nil {
+		return g, err
+	}
+	if err := s.operate(ctx, g.Device, operation.Dismiss, map[string]string{"station": g.Station}); err != nil {
+		return g, fmt.Errorf("his time is over here, but %s could not be told and lets him through until %s: %w", g.Device, g.Ends.Format("15:04"), err)
+	}
+	return g, nil
+}
+
+// decideOver writes down that the time of a guest is over.
+func (s *Service) decideOver(ctx context.Context, number int64, by string) (guest.Stay, error) {
 	s.changing.Lock()
 	defer s.changing.Unlock()
 	g, now, err := s.at(ctx, number, guest.In)
@@ -276,9 +302,6 @@ func (s *Service) End(ctx context.Context, number int64, by string) (guest.Stay,
 		return g, err
 	}
 	s.note(g)
-	if err := s.operate(ctx, g.Device, operation.Dismiss, map[string]string{"station": g.Station}); err != nil {
-		return g, fmt.Errorf("his time is over here, but %s could not be told and lets him through until %s: %w", g.Device, g.Ends.Format("15:04"), err)
-	}
 	return g, nil
 }
 

@@ -80,7 +80,7 @@ var patient = fleet.Timing{Connect: 20 * time.Second, Request: 30 * time.Second,
 var quick = fleet.Timing{Connect: patient.Connect, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: patient.Silence, Poll: time.Second, Inspect: 2 * time.Second,
 	BackOff: 200 * time.Millisecond, Longest: time.Second, Quiet: 200 * time.Millisecond}
 
-var quickAlarms = alarms.Timing{Promises: 2 * time.Second}
+var quickAlarms = alarms.Timing{Promises: 2 * time.Second, Caps: 2 * time.Second}
 
 // Start starts a service on the world, with its devices enrolled over the interface.
 func Start(t testing.TB, w *standin.World) *Rig {

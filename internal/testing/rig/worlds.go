@@ -19,11 +19,22 @@ import (
 // StartPart starts a service on some sites of the company, entered through a device.
 func StartPart(t *testing.T, entry string, sites ...string) *Rig {
 	t.Helper()
+	return startThose(t, entry, func(d standin.DeviceSpec) bool { return slices.Contains(sites, d.Site) })
+}
+
+// StartOnly starts some devices of the company, and what is plugged into them.
+func StartOnly(t *testing.T, entry string, devices ...string) *Rig {
+	t.Helper()
+	return startThose(t, entry, func(d standin.DeviceSpec) bool { return slices.Contains(devices, d.Name) })
+}
+
+func startThose(t *testing.T, entry string, those func(standin.DeviceSpec) bool) *Rig {
+	t.Helper()
 	whole := standin.LanternSound()
 	var p standin.Plant
 	in := map[string]bool{}
 	for _, d := range whole.Devices {
-		if slices.Contains(sites, d.Site) {
+		if those(d) {
 			p.Devices, in[d.Name] = append(p.Devices, d), true
 		}
 	}

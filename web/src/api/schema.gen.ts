@@ -8572,6 +8572,8 @@ export interface components {
             /** Format: double */
             distance_km: number;
             /** Format: double */
+            expected_dbm?: number;
+            /** Format: double */
             frequency_ghz: number;
             modulation: string;
             /** Format: double */

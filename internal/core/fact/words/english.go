@@ -77,7 +77,9 @@ var English = must(New(Texts{
 		"power-budget": {`{{.Subject}} feeds {{printf "%.1f" .A.used}} W of {{printf "%.1f" .A.of}} W.`, "What is plugged in next gets no power.", "Give ports that matter a higher priority, or feed some from elsewhere."},
 		"drift": {`{{.Subject}} runs {{number .A.settings}} {{if eq (number .A.settings) "1"}}setting{{else}}settings{{end}} other than intended.`,
 			"It does what nobody here decided.", "Accept what it runs, or have what is intended restored."},
-		"promise":   {`A promise is broken: {{.A.title}}. {{.A.first}}.`, "What must not be is so, or what must be is not.", "Find out who changed what is named (Changes, Drift), and take it back; or change the promise."},
+		"promise": {`A promise is broken: {{.A.title}}. {{.A.first}}.`, "What must not be is so, or what must be is not.", "Find out who changed what is named (Changes, Drift), and take it back; or change the promise."},
+		"circuit-cap": {`{{if .A.over}}{{.Subject}} carried {{printf "%.1f" .A.used}} GB in this month: more than the {{number .A.cap}} GB that {{.A.provider}} lets through{{else}}{{.Subject}} will carry {{printf "%.1f" .A.foreseen}} GB in this month, if it goes on so: more than the {{number .A.cap}} GB that {{.A.provider}} lets through{{end}}.`,
+			"The provider slows it down, or more has to be paid.", "Look at what goes over it (volume, applications), have that take another circuit, or order more."},
 		"disk-full": {`The disk of this service is {{printf "%.0f" .A.percent}} % full.`, "Soon nothing can be recorded any more, and then nothing is done.", "Make room on it."},
 
 		"supply":             {Effect: "The device runs on what is left, and goes down with it.", Remedy: "Look at its feed, and swap the supply."},

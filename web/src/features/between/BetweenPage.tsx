@@ -47,7 +47,7 @@ export function BetweenPage({ me }: { me: Person }) {
       </div>
       {view === "circuits" && <Circuits scope={scope} me={me} edit={edit} />}
       {view === "tunnels" && <Tunnels scope={scope} me={me} />}
-      {view === "" && <Paths scope={scope} />}
+      {view === "" && <Paths scope={scope} me={me} />}
       {joining && <JoinDialog me={me} close={() => join(false)} />}
       {editing && <CircuitDialog circuit={editing === "new" ? undefined : editing} close={() => edit(undefined)} />}
     </div>
@@ -64,7 +64,7 @@ const shapes: Record<string, string> = {
   down: "down",
 };
 
-function Paths({ scope }: { scope: string }) {
+function Paths({ scope, me }: { scope: string; me: Person }) {
   const list = usePaths(scope);
   const kept = useKept();
   const [sort, setSort] = useView("sort", "edge");
@@ -96,6 +96,20 @@ function Paths({ scope }: { scope: string }) {
       head: "Calls",
       sort: (p) => p.rating,
       cell: (p) => <HealthMark state={shapes[p.category] ?? "unknown"} word={p.category} />,
+    },
+    {
+      key: "measure",
+      head: "",
+      cell: (p) =>
+        p.far && p.up && allowed(me, "operate", "tests") ? (
+          <Link
+            to={`/devices/${p.device}?tab=tests&ask=throughput&to=${p.far}&over=${p.tunnel}`}
+            className="text-accent hover:underline"
+            aria-label={`Measure what goes through ${p.tunnel} from ${p.device}`}
+          >
+            Measure…
+          </Link>
+        ) : null,
     },
   ];
   if (list.isError) return <Failure error={list.error} retry={() => void list.refetch()} />;

@@ -94,7 +94,7 @@ function AskForm({
 }) {
   const given = new URLSearchParams(window.location.search); // who sent somebody here may have said what to ask
   const [args, setArgs] = useState<Record<string, string>>(() =>
-    Object.fromEntries(["to", "mac", "vlan"].flatMap((n) => (given.get(n) ? [[n, given.get(n) ?? ""]] : []))),
+    Object.fromEntries(["to", "mac", "vlan", "over"].flatMap((n) => (given.get(n) ? [[n, given.get(n) ?? ""]] : []))),
   );
   const [asking, setAsking] = useState(false);
   const ask = useAsk(d.name);
