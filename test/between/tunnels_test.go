@@ -148,8 +148,9 @@ func TestManyTunnels(t *testing.T) {
 		"say either a and b, or hubs and spokes, or mesh":   {A: "ng-edge-01"},
 		"several tunnels cannot have one name":              {Mesh: "kind = edge", Name: "all"},
 		`"kind = switch" picks no edge`:                     {Mesh: "kind = switch"},
-		"name: ":                                            {A: "ng-edge-01", B: "ol-edge-01", Name: "Not A Name"},
-		"one of":                                            {A: "ng-edge-01", B: "ol-edge-01", Encryption: "rot13"},
+		"ng-edge-01 has a tunnel ng-fibre-hub1 already":     {A: "ng-edge-01", B: "ol-edge-01", Name: "ng-fibre-hub1"},
+		"name: ": {A: "ng-edge-01", B: "ol-edge-01", Name: "Not A Name"},
+		"one of": {A: "ng-edge-01", B: "ol-edge-01", Encryption: "rot13"},
 	} {
 		_, err := r.PlanTunnels(t.Context(), in)
 		require.ErrorContains(t, err, says)

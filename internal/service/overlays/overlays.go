@@ -121,10 +121,23 @@ func (s *Service) Plan(ctx context.Context, w Wish) (list []overlay.Pair, there 
 		if short := p.Short(); w.Name == "" && !taken[short] {
 			p.Name = short
 		}
+		if device := holder(edges, p); device != "" { // what is there would be sent elsewhere
+			return nil, 0, fmt.Errorf("%w: name: %s has a tunnel %s already: give this one another name", overlay.ErrInvalid, device, p.Name)
+		}
 		taken[p.Name] = true
 		fresh = append(fresh, p)
 	}
 	return fresh, there, nil
+}
+
+// holder is the edge of a pair that has a tunnel of its name already, "" for none.
+func holder(edges []overlay.Edge, p overlay.Pair) string {
+	for _, e := range edges {
+		if (e.Name == p.A.Port.Device || e.Name == p.B.Port.Device) && slices.ContainsFunc(e.Tunnels, func(t setting.Tunnel) bool { return t.Name == p.Name }) {
+			return e.Name
+		}
+	}
+	return ""
 }
 
 // joined tells whether an end of a tunnel is told of it already.
