@@ -26,7 +26,7 @@ func TestTheWatchOnATerminal(t *testing.T) {
 	s.Ends()
 	until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 1 && list[0].Followers == 2 })
 	s = c.OnScreen("watch") // anew: what is under the cursor is one thing while alarms are folded, and another after it
-	s.Shows("th-sw-01:1/1/49 has no link")
+	s.Shows("+2 more")      // the alarm, and not only the line of what happens
 	s.Type("a")
 	until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 1 && list[0].AckedBy == "ada" })
 	s.Type("\r")

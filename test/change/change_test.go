@@ -107,7 +107,7 @@ func TestLosingWhatHangsBehindUndoesTheChange(t *testing.T) {
 	require.NoError(t, err)
 	c = r.Until(t, c.Number, "undone")
 	assert.Contains(t, c.Outcome, "th-ap-01 cannot be reached any more")
-	assert.Eventually(t, func() bool { return r.World.PortUp("th-ap-01:eth0") }, 10*time.Second, 50*time.Millisecond)
+	assert.Eventually(t, func() bool { return r.World.PortUp("th-ap-01:eth0") }, rig.WaitLong, 50*time.Millisecond)
 }
 
 func TestNobodyKeepsIt(t *testing.T) {
@@ -133,7 +133,7 @@ func TestRestartOnTrialGoesOn(t *testing.T) {
 	require.Eventually(t, func() bool {
 		c, err := r.Change(t.Context(), c.Number)
 		return err == nil && strings.Contains(c.Log[len(c.Log)-1].Text, "goes on with the trial")
-	}, 20*time.Second, 50*time.Millisecond)
+	}, rig.WaitLong, 50*time.Millisecond)
 	_, err = r.Keep(t.Context(), c.Number)
 	require.NoError(t, err)
 	r.Until(t, c.Number, "kept")

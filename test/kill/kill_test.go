@@ -30,7 +30,7 @@ func (p killed) settle(number int64) v1.Change {
 			_, _ = p.Undo(p.T.Context(), number)
 		}
 		return c.State == "kept" || c.State == "undone" || c.State == "failed" || c.State == "checked"
-	}, 90*time.Second, 50*time.Millisecond, "change %d: %s %v", number, c.State, c.Log)
+	}, rig.WaitLong, 50*time.Millisecond, "change %d: %s %v", number, c.State, c.Log)
 	return c
 }
 
@@ -95,7 +95,7 @@ func (p killed) into(phase string, number int64, share float64) {
 		require.Eventually(p.T, func() bool {
 			c, err := p.Change(p.T.Context(), number)
 			return err == nil && c.State == "on-trial"
-		}, 20*time.Second, 2*time.Millisecond)
+		}, rig.WaitLong, 2*time.Millisecond)
 		length = time.Second
 	}
 	var err error

@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -192,7 +191,7 @@ func TestAPushIsStopped(t *testing.T) {
 
 func TestSessionLostInMidPush(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	before := r.World.Running("th-sw-02")
 	c := r.Draft(t, [3]string{rig.Printer, "vlan", "40"}, [3]string{"th-sw-01:1/1/7", "vlan", "40"})
 	require.NoError(t, r.World.Throw(standin.Slow, "th-sw-02"))
@@ -202,7 +201,7 @@ func TestSessionLostInMidPush(t *testing.T) {
 	require.Eventually(t, func() bool {
 		d, err := r.Device(t.Context(), "th-sw-02")
 		return err == nil && d.Reach == "gone"
-	}, 20*time.Second, 20*time.Millisecond)
+	}, rig.WaitLong, rig.WaitStep)
 	require.NoError(t, r.World.Throw(standin.Recover, "th-sw-02"))
 	c = r.Until(t, c.Number, "failed", "undone")
 	assert.Contains(t, c.Outcome, "th-sw-02")
@@ -280,7 +279,7 @@ func TestChangedHostKeyStopsTheSession(t *testing.T) {
 				assert.True(c, p.Stale)
 			}
 		}
-	}, 10*time.Second, 50*time.Millisecond)
+	}, rig.WaitLong, rig.WaitStep)
 	c := r.Draft(t, [3]string{rig.Printer, "vlan", "40"})
 	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{})
 	rig.Problem(t, err, http.StatusConflict, v1.ProblemBlocked, "th-sw-02 is not connected")

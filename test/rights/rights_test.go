@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/stretchr/testify/assert"
@@ -186,7 +185,7 @@ func TestConfinedPersonHearsOfHisPlaceOnly(t *testing.T) {
 	t.Parallel()
 	r := rig.Start(t, rig.World(t))
 	coral := r.Confine(t, "coral", "technician", "name = th-sw-02")
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(t.Context(), rig.WaitLong)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, r.Base+"/api/v1/events", nil)
 	require.NoError(t, err)

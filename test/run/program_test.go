@@ -74,7 +74,7 @@ func TestDemo(t *testing.T) {
 		cmd.Stdout, cmd.Stderr = out, out
 		require.NoError(t, cmd.Start())
 		t.Cleanup(func() { _ = cmd.Process.Kill() })
-		require.Eventually(t, func() bool { return strings.Contains(out.String(), "Ctrl-C stops it") }, 60*time.Second, rig.WaitStep, "%s", out)
+		require.Eventually(t, func() bool { return strings.Contains(out.String(), "Ctrl-C stops it") }, 2*rig.WaitLong, rig.WaitStep, "%s", out)
 		return cmd, out
 	}
 	stop := func(cmd *exec.Cmd, out *output) {

@@ -83,7 +83,7 @@ func TestADeviceIsBroughtBackToABackup(t *testing.T) {
 // middle loses nothing.
 func TestAJobBacksUpManyDevices(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	require.NoError(t, r.World.Throw(standin.Hang, "th-ap-01"))
 	j, err := r.MakeJob(t.Context(), v1.JobRequest{Kind: "backup", Title: "All of it"})
 	require.NoError(t, err)

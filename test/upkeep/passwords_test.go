@@ -21,7 +21,7 @@ import (
 // changed is no drift. A device that does not answer keeps its own, and is done again.
 func TestPasswordsOfManyDevicesAreChanged(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	require.NoError(t, r.World.Throw(standin.Hang, "th-ap-01"))
 	j, err := r.MakeJob(t.Context(), v1.JobRequest{Kind: "passwords", Args: map[string]string{"stop-after": "5"}})
 	require.NoError(t, err)

@@ -46,6 +46,7 @@ type Model struct {
 
 	width, height int
 	alarms        []v1.Alarm
+	read          bool // the alarms were read at all
 	events        []v1.Event
 	picked        int64 // the alarm under the cursor, by number: rows move
 	detail        *v1.AlarmDetail
@@ -220,7 +221,7 @@ func (m *Model) tookAlarms(msg alarmsMsg) tea.Cmd {
 	if m.heard(msg.err); msg.err != nil {
 		return nil
 	}
-	m.alarms = msg.list
+	m.alarms, m.read = msg.list, true
 	if m.at() < 0 {
 		m.picked = 0
 		if len(m.alarms) > 0 {
@@ -306,6 +307,10 @@ func (m *Model) key(k string) tea.Cmd {
 			}
 			return m.act(m.picked, "acknowledge", fmt.Sprintf("Alarm %d is acknowledged.", m.picked))
 		}
+		m.said = "Nothing to acknowledge."
+		if !m.read {
+			m.said = "Not done: the alarms are still being read. Press the key again when they stand here."
+		}
 	}
 	if m.detail != nil && m.detail.Number != m.picked && m.picked != 0 {
 		return m.readDetail(m.picked)
@@ -373,7 +378,10 @@ func (m *Model) head() string {
 			parts = append(parts, m.severity(s, fmt.Sprintf("%d %s", counts[s], s)))
 		}
 	}
-	if len(parts) == 0 {
+	switch {
+	case !m.read:
+		parts = []string{"reading the alarms"}
+	case len(parts) == 0:
 		parts = []string{"nothing is out of order"}
 	}
 	return m.paint("1", "Every Post") + "  " + m.o.Title + "  " + strings.Join(parts, "  ")
@@ -389,6 +397,9 @@ func (m *Model) severity(s, text string) string {
 func (m *Model) alarmLines() []string {
 	out := []string{m.heading("Out of order")}
 	rows := m.rows()
+	if !m.read {
+		return append(out, "  Being read.")
+	}
 	if len(m.alarms) == 0 {
 		return append(out, "  Nothing. What goes wrong shows here within seconds.")
 	}

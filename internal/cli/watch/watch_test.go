@@ -160,3 +160,20 @@ func TestTheScreenFollows(t *testing.T) {
 	do(t, m, tea.WindowSizeMsg{Width: 10, Height: 3}) // too small for anything, and yet no harm
 	assert.NotEmpty(t, screen(m))
 }
+
+// What was not read yet is not said to be in order, and a key that can do nothing says so.
+func TestBeforeTheAlarmsAreRead(t *testing.T) {
+	h := &house{alarms: []v1.Alarm{{Number: 3, Severity: "major", Text: "th-sw-01:1/1/49 has no link"}}}
+	m := New(t.Context(), h, Options{Now: func() time.Time { return at }})
+	assert.NotContains(t, m.View().Content, "nothing is out of order")
+	do(t, m, key("a"))
+	assert.Empty(t, h.acts)
+	assert.Contains(t, m.View().Content, "Not done: the alarms are still being read.")
+	run(t, m, m.Init())
+	do(t, m, key("a"))
+	assert.Equal(t, []string{"acknowledge"}, h.acts)
+	h.alarms = nil
+	do(t, m, key("r"), key("a"))
+	assert.Contains(t, m.View().Content, "nothing is out of order")
+	assert.Contains(t, m.View().Content, "Nothing to acknowledge.")
+}

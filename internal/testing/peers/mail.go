@@ -43,7 +43,7 @@ func Mail(t testing.TB) (address string, letters func() []Letter) {
 			_ = c.Close()
 		}
 		return err == nil
-	}, 30*time.Second, 20*time.Millisecond)
+	}, 2*time.Minute, 20*time.Millisecond)
 	return address, func() (out []Letter) {
 		files, err := filepath.Glob(filepath.Join(box, "new", "*"))
 		require.NoError(t, err)

@@ -170,7 +170,7 @@ server default {
 		_ = cmd.Process.Kill()
 		_ = cmd.Wait()
 	})
-	require.Eventually(t, func() bool { return strings.Contains(out.String(), "Ready to process requests") }, 20*time.Second, 20*time.Millisecond, "%s", &out)
+	require.Eventually(t, func() bool { return strings.Contains(out.String(), "Ready to process requests") }, 2*time.Minute, 20*time.Millisecond, "%s", &out)
 	return fmt.Sprintf("127.0.0.1:%d", port)
 }
 

@@ -111,7 +111,7 @@ func (r *Rig) Drifted(t testing.TB, device string, n int) v1.Drift {
 			}
 		}
 		return err == nil && len(out.Differences) == n
-	}, 20*time.Second, 10*time.Millisecond, "%d settings of %s should differ", n, device)
+	}, WaitLong, 10*time.Millisecond, "%d settings of %s should differ", n, device)
 	return out
 }
 

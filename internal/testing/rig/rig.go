@@ -58,10 +58,11 @@ type Rig struct {
 	Server  *httptest.Server
 	stop    context.CancelFunc
 	// ownPace leaves the service its own waits.
-	OwnPace bool
-	Doors   *Doors // where devices come by themselves; nil for none
-	Folder  string // where new images of firmware are looked for; "" for none
-	From    firmware.Address
+	OwnPace   bool
+	Doors     *Doors // where devices come by themselves; nil for none
+	Folder    string // where new images of firmware are looked for; "" for none
+	From      firmware.Address
+	attentive bool // misses a device that falls silent within seconds
 	// Guests is where guests of wireless networks are received. Its address outlives the service.
 	Guests  *httptest.Server
 	guestAt string
@@ -74,18 +75,27 @@ const (
 )
 
 // patient is for how long a device may take to be spoken to: a busy machine is no reason to fail.
-var patient = fleet.Timing{Connect: 20 * time.Second, Request: 30 * time.Second, Silence: 6 * time.Second}
+var patient = fleet.Timing{Connect: 20 * time.Second, Request: time.Minute, Silence: 30 * time.Second}
 
 // quick keeps tests short where nothing depends on the real waits.
-var quick = fleet.Timing{Connect: patient.Connect, Request: 10 * time.Second, KeepAlive: 700 * time.Millisecond, Silence: patient.Silence, Poll: time.Second, Inspect: 2 * time.Second,
+var quick = fleet.Timing{Connect: patient.Connect, Request: patient.Request, KeepAlive: 2 * time.Second, Silence: patient.Silence, Poll: time.Second, Inspect: 2 * time.Second,
 	BackOff: 200 * time.Millisecond, Longest: time.Second, Quiet: 200 * time.Millisecond}
 
 var quickAlarms = alarms.Timing{Promises: 2 * time.Second, Caps: 2 * time.Second}
 
+// Option makes a rig another one than usual.
+type Option func(*Rig)
+
+// Attentive has the service miss a device that falls silent within seconds: for tests that have one fall silent. A busy machine may be taken for it.
+func Attentive(r *Rig) { r.attentive = true }
+
 // Start starts a service on the world, with its devices enrolled over the interface.
-func Start(t testing.TB, w *standin.World) *Rig {
+func Start(t testing.TB, w *standin.World, options ...Option) *Rig {
 	t.Helper()
 	r := &Rig{Dir: t.TempDir(), World: w, Client: &client.Client{}}
+	for _, o := range options {
+		o(r)
+	}
 	r.Furnish(t)
 	return r
 }
@@ -114,9 +124,12 @@ func (r *Rig) Open(t testing.TB) {
 	if r.OwnPace {
 		timing, keepEvery = patient, 0
 	}
+	if r.attentive {
+		timing.Silence, timing.Request = 6*time.Second, 10*time.Second
+	}
 	emptydb.Put(t, filepath.Join(r.Dir, "everypost.db"))
 	svc, err := service.Open(ctx, service.Options{Dir: r.Dir, Connector: Connector, Timing: timing, KeepEvery: keepEvery, Passwords: access.Cheap, Log: log,
-		JobsEvery: 50 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond, Address: 200 * time.Millisecond}, FirmwareFolder: r.Folder, FirmwareFrom: r.From, Alarms: quickAlarms, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
+		JobsEvery: 150 * time.Millisecond, Firmware: firmware.Timing{Back: 90 * time.Second, Settle: 45 * time.Second, Look: 50 * time.Millisecond, Folder: 100 * time.Millisecond, Address: 200 * time.Millisecond}, FirmwareFolder: r.Folder, FirmwareFrom: r.From, Alarms: quickAlarms, Notify: notify.Timing{Settle: 300 * time.Millisecond, Over: time.Second, Retry: 200 * time.Millisecond}})
 	require.NoError(t, err)
 	r.Service, r.stop = svc, cancel
 	r.Server = httptest.NewServer(server.New(ctx, svc, server.Options{Version: "test", Log: log, Logbook: book, Console: console.Files()}))

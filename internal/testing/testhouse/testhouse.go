@@ -171,7 +171,7 @@ func (h *House) SetPort(name, port, by string, do func(*network.PortConfig)) {
 // Until waits until something is so.
 func (h *House) Until(is func() bool, what string) {
 	h.t.Helper()
-	require.Eventually(h.t, is, 10*time.Second, 5*time.Millisecond, what)
+	require.Eventually(h.t, is, time.Minute, 5*time.Millisecond, what)
 }
 
 // Runs waits until what a device runs is known to be so.
