@@ -43,6 +43,7 @@ import (
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/snapshots"
+	"example.net/everypost/internal/service/steerings"
 	"example.net/everypost/internal/service/terminals"
 	"example.net/everypost/internal/service/troubles"
 	"example.net/everypost/internal/service/vlans"
@@ -104,6 +105,7 @@ type Service struct {
 	Failures   *failures.Service
 	Overlays   *overlays.Service
 	Circuits   *circuits.Service
+	Steerings  *steerings.Service
 	StartedAt  time.Time
 	dir        string
 	lock       *os.File
@@ -165,6 +167,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Failures = &failures.Service{Network: s.Changes}
 	s.Overlays = &overlays.Service{Network: s.Changes}
 	s.Circuits = &circuits.Service{Store: s.Store, History: s.History, Now: time.Now}
+	s.Steerings = &steerings.Service{History: s.History, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)
 	s.Snapshots = snapshots.New(s.Store)
 	s.Terminals = terminals.New(s.Fleet, s.Store, o.Log)

@@ -34,6 +34,7 @@ type compiled struct {
 	routed   routingConfig
 	wireless wirelessConfig
 	tunnels  []tunnelConfig       // by name
+	ways     []*way               // of traffic to other sites, in their order
 	blocked  map[string]time.Time // stations of which nothing passes, and until when; zero: for good
 	at       time.Time            // by the clock of the device, as of the last time that the world settled
 	manage   managed
@@ -110,6 +111,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileRouting(tree)
 	c.compileWireless(tree)
 	c.compileTunnels(tree)
+	c.compileSteering(tree)
 	c.compileBlocked(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)

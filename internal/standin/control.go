@@ -44,6 +44,7 @@ const (
 	Break          Fault = "break"           // a device breaks for good; a new one of its model waits, in its crate, to take its place
 	Sleep          Fault = "sleep"           // what is plugged into a port falls asleep, until a wake-up frame comes
 	Unpack         Fault = "unpack"          // take a device out of its crate: it asks what it is to be, and calls home
+	BrownOut       Fault = "brown-out"       // the provider behind a port of an edge (device:port) is overloaded: it is slow, and loses packets
 	Recover        Fault = "recover"         // ends every other fault of a device
 )
 
@@ -52,7 +53,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Sleep, Break, Unpack, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Sleep, Break, Unpack, BrownOut, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -116,6 +117,9 @@ func (w *World) Throw(f Fault, target string) error {
 	case Recover:
 		d.hung, d.powerCut, d.hot, d.slow = false, false, false, 0
 		clear(d.deadSupplies)
+		for _, p := range d.ports {
+			p.brown = false
+		}
 		clear(d.refuse)
 		if d.spec.Role == "radio-link" {
 			w.rainDb = 0
@@ -128,7 +132,7 @@ func (w *World) Throw(f Fault, target string) error {
 }
 
 // onPort are the faults of what hangs on a port.
-var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Sleep, Tinker}
+var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Sleep, Tinker, BrownOut}
 
 func (w *World) throwAt(f Fault, target string, at endpoint) error {
 	switch p := w.at(at); f {
@@ -140,6 +144,11 @@ func (w *World) throwAt(f Fault, target string, at endpoint) error {
 		for _, h := range w.hostsAt[at.device] {
 			h.asleep = h.asleep || h.at == at
 		}
+	case BrownOut:
+		if !isWide(at.port) {
+			return fmt.Errorf("no provider is behind %s", target)
+		}
+		p.brown = true
 	case RogueDHCP:
 		p.guard.rogue = true
 	case Storm:
@@ -187,6 +196,7 @@ func (w *World) setCut(target string, cut bool) error {
 		return err
 	}
 	if !cut {
+		w.at(at).brown = false
 		g := &w.at(at).guard
 		g.looped, g.storming, g.rogue = false, false, false
 	}

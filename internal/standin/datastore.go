@@ -184,6 +184,7 @@ func validate(tree *xmlnode.Node) error {
 	validateRouting(tree, vlans, fault)
 	validateWireless(tree, vlans, fault)
 	validateTunnels(tree, fault)
+	validateSteering(tree, fault)
 	return errors.Join(errs...)
 }
 

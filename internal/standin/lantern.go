@@ -185,8 +185,10 @@ func (y *yard) underlay(edge, port, kind, description string, delay, jitter, los
 	p := d.port(port)
 	p.Description, p.Disabled = description, false
 	y.provider(edge, port)
+	d.Ways = usualWays
 	for i := range 2 {
 		hub := fmt.Sprintf("hh-edge-%02d", i+1)
+		y.devices[hub].Ways = usualWays
 		name := fmt.Sprintf("%s-%s-hub%d", strings.TrimSuffix(edge, "-edge-01"), kind, i+1)
 		if slices.ContainsFunc(y.plant.Tunnels, func(t TunnelSpec) bool { return t.Name == name }) { // a second line of the kind
 			name = strings.Replace(name, kind, kind+"2", 1)
@@ -194,6 +196,12 @@ func (y *yard) underlay(edge, port, kind, description string, delay, jitter, los
 		y.plant.Tunnels = append(y.plant.Tunnels, TunnelSpec{Name: name, A: edge + ":" + port, B: hub + ":wan1",
 			Underlay: kind, DelayMs: delay, JitterMs: jitter, LossPct: loss})
 	}
+}
+
+// usualWays are how edges carry what goes to other sites: calls over what is quick enough, cameras never over what is paid by volume.
+var usualWays = []WaySpec{
+	{Number: 10, Application: []string{"voice"}, Over: []string{"fibre", "wifi", "cellular", "satellite"}, Delay: "150", Jitter: "30", Loss: "1", Note: "telephones"},
+	{Number: 20, Application: []string{"video"}, Over: []string{"fibre", "wifi"}, Else: "drop", Note: "cameras, never over what is paid by volume"},
 }
 
 // provider is what a wide-area port is plugged into.

@@ -39,6 +39,7 @@ type DeviceSpec struct {
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
+	Ways                    []WaySpec         // which tunnels traffic of an edge goes over
 	Blocked                 map[string]string // stations of which nothing passes, and why
 	Firewall                *FirewallSpec
 	NTP                     string // the server that sets its clock; "" for none
@@ -246,6 +247,13 @@ type TunnelSpec struct {
 	DelayMs    float64
 	JitterMs   float64
 	LossPct    float64
+}
+
+// WaySpec is how an edge carries some traffic to other sites; what is empty is left to the device.
+type WaySpec struct {
+	Number                                      int
+	Application, Over                           []string
+	Delay, Jitter, Loss, Back, Else, Send, Note string
 }
 
 // ForeignSpec is a gateway of another house: nobody here can set it up, and it has its own idea of the tunnel.
@@ -467,6 +475,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	}
 	if len(s.tunnels) > 0 {
 		out.Add(tunnelNodes(s.tunnels))
+		if len(s.Ways) > 0 {
+			out.Add(steeringNodes(s.Ways))
+		}
 	}
 	if len(s.Blocked) > 0 {
 		stations := node("ep-dev", "stations")

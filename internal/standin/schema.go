@@ -294,6 +294,21 @@ ep-wl:wireless/passphrase[name]/network string
 ep-wl:wireless/passphrase[name]/passphrase passphrase
 ep-wl:wireless/passphrase[name]/vlan vlan
 ep-wl:wireless/passphrase[name]/until date
+ep-wan:steering/choice[name]/name policy-name
+ep-wan:steering/choice[name]/way[number]/number 1..65535
+ep-wan:steering/choice[name]/way[number]/application* string
+ep-wan:steering/choice[name]/way[number]/service* string
+ep-wan:steering/choice[name]/way[number]/dscp* 0..63
+ep-wan:steering/choice[name]/way[number]/to* prefix
+ep-wan:steering/choice[name]/way[number]/over* string
+ep-wan:steering/choice[name]/way[number]/delay 1..5000
+ep-wan:steering/choice[name]/way[number]/jitter 1..1000
+ep-wan:steering/choice[name]/way[number]/loss percent
+ep-wan:steering/choice[name]/way[number]/within 1..600 =5
+ep-wan:steering/choice[name]/way[number]/back 1..3600 =60
+ep-wan:steering/choice[name]/way[number]/send send =once
+ep-wan:steering/choice[name]/way[number]/else else =any
+ep-wan:steering/choice[name]/way[number]/note string
 ep-wan:ikev2/conn-entry[name]/name string
 ep-wan:ikev2/conn-entry[name]/purpose string
 ep-wan:ikev2/conn-entry[name]/autostartup autostartup =start
@@ -490,7 +505,15 @@ var leafTypes = map[string]func(string) error{
 		return err
 	},
 	"translation-kind": oneOf("source", "destination"),
-	"policy-action":    oneOf("allow", "deny", "reject"),
+	"send":             oneOf("once", "twice"),
+	"else":             oneOf("any", "drop"),
+	"percent": func(v string) error {
+		if f, err := strconv.ParseFloat(v, 64); err != nil || f < 0.01 || f > 50 {
+			return fmt.Errorf("%q is no percentage from 0.01 to 50", v)
+		}
+		return nil
+	},
+	"policy-action": oneOf("allow", "deny", "reject"),
 	"date": func(v string) error {
 		_, err := time.Parse(time.DateOnly, v)
 		return err

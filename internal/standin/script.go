@@ -45,6 +45,9 @@ func LanternMonth(days int) []Happening {
 		vessel := []string{"fu", "gu", "rz", "tu"}[int(day)%4]
 		add(day, 8.1, 5.3, Cut, Mend, vessel+"-edge-01:wan2")
 	}
+	if days > 1 { // late last night
+		out = append(out, Happening{at(float64(days)-1, 22.9), BrownOut, "th-edge-01:wan1"}, Happening{at(float64(days)-1, 23.7), Mend, "th-edge-01:wan1"})
+	}
 	add(6, 10.4, 1.2, Cut, Mend, "ol-edge-01:wan1")
 	add(11, 9, 30, Damage, Mend, "th-sw-04:1/1/13")
 	add(17, 2.3, 0.6, PowerLoss, Recover, "ng-sw-02")

@@ -70,14 +70,14 @@ func operStatus(p *portSim) string {
 var sections = map[string]func(*device, *xmlnode.Node, time.Time){
 	"system": (*device).systemState, "interfaces": (*device).interfacesState, "lldp": (*device).lldpState, "lacp": (*device).lacpState,
 	"stp": (*device).stpState, "components": (*device).componentsState, "network-instances": (*device).instancesState,
-	"access-points": (*device).accessPointState, "switching": (*device).switchingState, "acl": (*device).listState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState,
+	"access-points": (*device).accessPointState, "switching": (*device).switchingState, "acl": (*device).listState, "device": (*device).ownState, "services": (*device).servicesState, "tunnels": (*device).tunnelsState, "steered": (*device).steeredState,
 	"storage": (*device).storageState, "firewall": (*device).firewallState, "routing": (*device).leaseState, "wireless": (*device).wirelessState, "management-plane": (*device).managementState, "radio-link": (*device).radioLinkState,
 }
 
 // homes are the namespaces of the top-level containers that hold no configuration.
 var homes = []struct{ name, prefix string }{
 	{"system", "oc-sys"}, {"lldp", "oc-lldp"}, {"components", "oc-pf"}, {"network-instances", "oc-netin"}, {"access-points", "oc-ap"},
-	{"device", "ep-dev"}, {"switching", "ep-sw"}, {"storage", "ep-st"}, {"tunnels", "ep-wan"}, {"radio-link", "ep-radio"},
+	{"device", "ep-dev"}, {"switching", "ep-sw"}, {"storage", "ep-st"}, {"tunnels", "ep-wan"}, {"steered", "ep-wan"}, {"radio-link", "ep-radio"},
 }
 
 // stateTree is configuration and state together, as <get> shows them: of the containers that are wanted, or of all.

@@ -54,6 +54,17 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		w.began = now
 	}
 	w.guard()
+	for _, t := range w.tunnels {
+		t.measure(w, now)
+	}
+	w.next = map[steeredTo]*device{}
+	w.edgesOf = map[int][]*device{}
+	for _, name := range w.gateways {
+		if d := w.devices[name]; d.powered && !d.booting && !d.hung && !d.crated {
+			w.edgesOf[d.spec.SiteNet] = append(w.edgesOf[d.spec.SiteNet], d)
+		}
+	}
+	w.steer(now, span)
 	flows := make([]passing, 0, len(w.hosts))
 	for _, h := range w.hosts {
 		p := w.devices[h.at.device].ports[h.at.port]
@@ -75,6 +86,8 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		up, down = at.atItsRate(h, now, up, down, span)
 		passes := w.converse(h, span, now, up, down)
 		up, down = up*passes, down*passes
+		passes = w.crosses(h, up, down)
+		up, down = up*passes, down*passes
 		up, down = w.police(at, p, h, up, down, span)
 		p.count(up, down)
 		h.in, h.out = h.in+up, h.out+down
@@ -90,9 +103,6 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	w.multicast(now, span)
 	w.visit(span, now)
 	w.storm(span)
-	for _, t := range w.tunnels {
-		t.measure(w, now)
-	}
 }
 
 // police takes off what a port's access list and its limits do not let pass: of what comes in and goes out, in octets.

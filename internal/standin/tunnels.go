@@ -314,7 +314,13 @@ func (d *device) tunnelsState(tunnels *xmlnode.Node, now time.Time) {
 		return
 	}
 	x, w := in("ep-wan"), d.world
-	for _, c := range d.cfg.tunnels {
+	place := map[string]int{} // in the order in which it takes them
+	for i, t := range w.tunnelsAt[d.spec.Name] {
+		place[t.names[t.end(d.spec.Name)]] = i - len(w.tunnels)
+	}
+	list := slices.Clone(d.cfg.tunnels)
+	slices.SortStableFunc(list, func(a, b tunnelConfig) int { return place[a.name] - place[b.name] })
+	for _, c := range list {
 		near := endpoint{d.spec.Name, c.port}
 		far, ours := w.wide.who[c.remote]
 		if ours && !w.installed(far.device) {

@@ -77,7 +77,9 @@ type World struct {
 	gateways  []string            // where VLANs end
 	gave      bool                // some station has an address that is reserved for it
 	firewalls []string
-	guardians map[int]*device // the firewall of each site that decides; nil where none works
+	next      map[steeredTo]*device // to which edge an edge sends what is for a site, at this moment
+	edgesOf   map[int][]*device     // those of each site that work, at this moment
+	guardians map[int]*device       // the firewall of each site that decides; nil where none works
 	// What settle works out.
 	tree *spanning
 	ways map[int]map[room]*cable // by VLAN, as they are asked for
@@ -131,6 +133,7 @@ type portSim struct {
 	forwards time.Time // until then it listens and learns only; zero where it forwards
 	learning *timer    // until then
 	guard    guarded
+	brown    bool // the provider behind it is overloaded
 	bounced  bool // held down for a moment
 	starved  bool // without power for a moment
 }
@@ -416,6 +419,9 @@ type device struct {
 	deadSupplies       map[string]bool // by name
 	powerCut           bool
 	subscribers        map[*netconf.ServerSession]bool
+	steered            map[steeredTo]*steered
+	moves              []steerMove
+	moved              uint64
 	log                []logEntry
 	lent               map[string]string // roles of users whom a RADIUS server let in
 	refuse             map[Fault]bool

@@ -54,7 +54,7 @@ func TestMovePortAndUndo(t *testing.T) {
 
 func TestChangeThatCutsOffIsUndoneByTheSwitchItself(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	const uplink = "th-sw-02:1/1/25"
 	c := r.Draft(t, [3]string{uplink, "trunk-vlans", "20,30,40"})
 	var ids []string
@@ -62,9 +62,9 @@ func TestChangeThatCutsOffIsUndoneByTheSwitchItself(t *testing.T) {
 		ids = append(ids, f.ID)
 	}
 	require.Contains(t, ids, "management-path:th-sw-02")
-	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 10})
+	_, err := r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 25})
 	require.Error(t, err, "a warning must be accepted by name")
-	_, err = r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 10, Accept: ids})
+	_, err = r.Push(t.Context(), c.Number, 0, v1.PushRequest{TrialSeconds: 25, Accept: ids})
 	require.NoError(t, err)
 	c = r.Until(t, c.Number, "undone")
 	assert.Contains(t, c.Devices[0].Said, "went back by itself at")

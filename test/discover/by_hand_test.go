@@ -99,7 +99,7 @@ func TestDiscoveryByConsole(t *testing.T) {
 // What is inside a device is shown for every kind that tells of it.
 func TestInsideByConsole(t *testing.T) {
 	t.Parallel()
-	r := rig.StartPart(t, "hh-edge-01", "harbour-house", "tern-haven", "fulmar")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "hh-core-01", "hh-core-02", "hh-fw-01", "hh-fw-02", "th-edge-01", "th-sw-01", "th-sw-02", "th-sw-03", "th-ap-01", "th-rl-01", "fu-edge-01")
 	require.NoError(t, r.World.Throw("dead-supply", "th-sw-03"))
 	require.NoError(t, r.World.Throw("rain", "th-rl-01"))
 	b := rig.NewBrowser(t)

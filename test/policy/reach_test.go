@@ -89,11 +89,11 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 			}
 		}
 	}
-	ask(race.Fewer(120, 60), "as it is")
+	ask(race.Fewer(120, 25), "as it is")
 	r.PushAndKeep(t, r.Draft(t, [3]string{"ng-fw-01:policy/main", "rules/55", "allow from office,voice to any log on"}, [3]string{"ol-fw-01:policy/main", "rules/55", "allow from outside to voice,office"}))
-	ask(race.Fewer(80, 40), "more rules")
+	ask(race.Fewer(80, 15), "more rules")
 	require.NoError(t, r.World.Throw(standin.Cut, "ng-sw-01:1/1/49"))
-	ask(race.Fewer(60, 30), "a cable cut")
+	ask(race.Fewer(60, 12), "a cable cut")
 	desk := ""
 	for _, c := range stations(t, r) {
 		if c.VLAN == 20 && strings.HasPrefix(c.Device, "ol-") {
@@ -104,10 +104,10 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 	r.PushAndKeep(t, r.Draft(t, [3]string{"ol-fw-01:policy/main", "translations/40", "destination from outside destination 198.51.100.81 service tcp/445 into " + desk + " port 3389"},
 		[3]string{"ol-fw-01:policy/main", "translations/5", "source from crew,guests into nothing"},
 		[3]string{"hh-fw-01:policy/main", "translations/5", "destination from office destination 203.0.113.80 into 10.1.20.30"}))
-	ask(race.Fewer(120, 60), "more translations")
+	ask(race.Fewer(120, 25), "more translations")
 	require.NoError(t, r.World.Throw(standin.PowerLoss, "ng-edge-01"))
-	ask(race.Fewer(60, 30), "an edge dead, and its tunnels")
-	some := race.Fewer(10, 3)
+	ask(race.Fewer(60, 12), "an edge dead, and its tunnels")
+	some := race.Fewer(10, 1)
 	assert.Greater(t, outside[true], some, "some pass to and from outside")
 	assert.Greater(t, outside[false], some, "some do not")
 	assert.Greater(t, answers[true], some, "some pass")

@@ -17,6 +17,7 @@ import (
 	"example.net/everypost/internal/api/client"
 	"example.net/everypost/internal/api/server"
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/testing/race"
 	"example.net/everypost/internal/testing/rig"
 )
 
@@ -48,7 +49,7 @@ func TestNobodyAsksByWhatHeMayNotSee(t *testing.T) {
 		for feature, token := range tokens {
 			entry := right == "see "+feature || right == "see events" || right == "see configuration"
 			for i, f := range fields.Items {
-				if !entry && i%10 != 0 {
+				if race.Fewer(1, 6) > 1 && (i+len(path))%6 != 0 || !entry && i%10 != 0 {
 					continue // who may not ask at all is refused before it is read what he asks
 				}
 				q := url.Values{"where": {expressionOf(f)}, "limit": {"1"}, "from": {time.Now().Add(-time.Hour).Format(time.RFC3339)}}
@@ -68,7 +69,7 @@ func TestNobodyAsksByWhatHeMayNotSee(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, asked, 1500)
+	assert.Greater(t, asked, race.Fewer(1500, 250))
 	for _, way := range []string{"sort=client.mac", "count=client.mac", "where=client.mac=x", "where=port.up=true", "where=not+client.vlan=3"} {
 		status, _ := r.Asks(t, tokens["devices"], http.MethodGet, "/api/v1/devices?"+way, "")
 		assert.Contains(t, []int{http.StatusForbidden, http.StatusUnprocessableEntity}, status, way)

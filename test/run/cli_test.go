@@ -51,14 +51,14 @@ func TestStoryByCommandLine(t *testing.T) {
 
 func TestPushThatIsUndoneHasAnExitCode(t *testing.T) {
 	t.Parallel()
-	c := rig.SignedIn(t, rig.Start(t, rig.World(t)))
+	c := rig.SignedIn(t, rig.Start(t, rig.World(t), rig.Attentive))
 	c.Good("port", "set", "th-sw-02:1/1/25", "trunk-vlans=20,30")
 	check := c.Good("change", "check", "1").Out
 	assert.Contains(t, check, "accept with --accept management-path:th-sw-02")
 	refused := c.Run("", "change", "push", "1")
 	assert.Equal(t, 3, refused.Code)
 	assert.Contains(t, refused.Err, "accept warnings by their id")
-	args := []string{"change", "push", "1", "--trial", "10s"}
+	args := []string{"change", "push", "1", "--trial", "25s"}
 	for line := range strings.Lines(check) {
 		if _, id, ok := strings.Cut(line, "accept with --accept "); ok {
 			args = append(args, "--accept", strings.TrimSpace(id))

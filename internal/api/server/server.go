@@ -141,6 +141,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.failureRoutes(api)
 	s.betweenRoutes(api)
 	s.tunnelRoutes(api)
+	s.steeringRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

@@ -147,6 +147,8 @@ func init() {
 	show(func(p v1.Path) []spot {
 		return onDevices(rights.Devices, slices.DeleteFunc([]string{p.Device, p.Far}, func(d string) bool { return d == "" }))
 	})
+	show(func(f v1.SteeredFlow) []spot { return onDevice(rights.Devices, f.Device) })
+	show(func(g v1.Steering) []spot { return onDevice(rights.Configuration, g.Device) })
 	show(func(t v1.JoinedTunnel) []spot {
 		out := onDevice(rights.Devices, t.Near.Device)
 		if t.Far != nil {
@@ -220,6 +222,10 @@ func init() {
 	part[v1.JobRunDetail]()
 	part[v1.JobPlan]()
 	part[v1.AlarmCounts]()
+	part[v1.SteeringWay]()
+	part[v1.SteeringMove]()
+	part[v1.SteeringReplay]()
+	part[v1.SteeringCalls]()
 	part[v1.Strips]()
 	part[v1.ClientWay]()
 	part[v1.Top]()

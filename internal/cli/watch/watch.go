@@ -417,8 +417,10 @@ func (m *Model) alarmLines() []string {
 			hand += "  seen by " + a.AckedBy
 		}
 		severity := m.severity(a.Severity, fmt.Sprintf("%-8s", a.Severity))
-		line := fmt.Sprintf("%s%s  %s  %-6s  %s%s", mark, number, severity, m.age(a.RaisedAt), safe.Line(a.Text), m.paint("2", safe.Line(hand)))
-		out = append(out, line)
+		line := fmt.Sprintf("%s%s  %s  %-6s  ", mark, number, severity, m.age(a.RaisedAt))
+		hand = safe.Line(hand)
+		text := ansi.Truncate(safe.Line(a.Text), max(m.width-ansi.StringWidth(line)-ansi.StringWidth(hand), 10), "…")
+		out = append(out, line+text+m.paint("2", hand))
 	}
 	if rest := len(m.alarms) - rows; rest > 0 {
 		out[0] = m.heading(fmt.Sprintf("Out of order: %d of %d", rows, len(m.alarms)))

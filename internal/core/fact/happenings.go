@@ -47,6 +47,18 @@ type (
 	DeviceTroubleOver struct {
 		Trouble network.Trouble `json:"trouble"`
 	}
+	// DeviceSteered: traffic of an edge took another tunnel, or none any more.
+	DeviceSteered struct {
+		Way     int     `json:"way"`
+		Remote  string  `json:"remote"`
+		From    string  `json:"from,omitempty"`
+		To      string  `json:"to,omitempty"`
+		Why     string  `json:"why"`
+		Delay   float64 `json:"delay_ms,omitempty"`
+		Jitter  float64 `json:"jitter_ms,omitempty"`
+		Percent float64 `json:"loss_percent,omitempty"`
+		Traffic string  `json:"traffic,omitempty"` // of what the way is, as it is set
+	}
 	// DeviceRetired: a device was taken out of service.
 	DeviceRetired struct {
 		By string `json:"by"`
@@ -81,6 +93,7 @@ func (DeviceRefused) Code() Code      { return "device.refused" }
 func (DeviceGone) Code() Code         { return "device.gone" }
 func (DeviceTrouble) Code() Code      { return "device.trouble" }
 func (DeviceTroubleOver) Code() Code  { return "device.trouble-over" }
+func (DeviceSteered) Code() Code      { return "device.steered" }
 func (DeviceRetired) Code() Code      { return "device.retired" }
 func (DeviceReinstated) Code() Code   { return "device.reinstated" }
 func (DeviceKeyAccepted) Code() Code  { return "device.key-accepted" }
@@ -286,6 +299,6 @@ func (JobBegan) Code() Code { return "job.began" }
 func (JobEnded) Code() Code { return "job.ended" }
 
 // all is one of each.
-var all = []Happening{JobBegan{}, JobEnded{}, LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceLoginChanged{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
+var all = []Happening{JobBegan{}, JobEnded{}, LinkLost{}, LinkBack{}, DeviceConnected{}, DeviceRefused{}, DeviceGone{}, DeviceTrouble{}, DeviceTroubleOver{}, DeviceSteered{}, DeviceRetired{}, DeviceReinstated{}, DeviceKeyAccepted{}, DeviceLoginChanged{}, DeviceAsked{}, AlarmRaised{}, AlarmCleared{},
 	DeviceMoved{}, ConfigChanged{}, ConfigTimedOut{}, ChangeOnTrial{}, ChangeWorse{}, ChangeUndoing{}, ChangeBack{}, ChangeEnded{}, ChangeNotPushed{}, ChangeDiscarded{}, DeviceEnrolled{}, DeviceArrived{},
 	DeviceReplaced{}, DeviceRenamed{}, DeviceForgotten{}, DeviceControl{}, SiteMerged{}, SiteRemoved{}, DriftBegan{}, DriftEnded{}, SearchEnded{}, Claimed{}, ClaimDropped{}, ClaimAsked{}, ClaimFailed{}}

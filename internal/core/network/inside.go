@@ -17,6 +17,7 @@ type Inside struct {
 	Refused    []Refused      `json:"refused,omitempty"` // stations that tried to join and did not
 	Stations   []Station      `json:"stations,omitempty"`
 	Tunnels    []Tunnel       `json:"tunnels,omitempty"`
+	Steered    *Steered       `json:"steered,omitempty"`
 	RadioLink  *RadioLinkRead `json:"radio_link,omitempty"`
 	Cluster    *Cluster       `json:"cluster,omitempty"`
 	Sessions   int            `json:"sessions,omitempty"` // that a firewall holds
@@ -290,6 +291,37 @@ func (i *Inside) RateStations(before Inside) {
 		}
 		s.RxBps, s.TxBps, s.RatesKnown = 8*float64(s.RxOctets-was.RxOctets)/span.Seconds(), 8*float64(s.TxOctets-was.TxOctets)/span.Seconds(), true
 	}
+}
+
+// Steered is which tunnels the traffic of an edge goes over, and how it moved lately.
+type Steered struct {
+	Flows []Flow `json:"flows,omitempty"`
+	Moves []Move `json:"moves,omitempty"`
+}
+
+// Flow is traffic of a way to another edge.
+type Flow struct {
+	Way    int       `json:"way"` // 0: what no way fits
+	Remote string    `json:"remote"`
+	Tunnel string    `json:"tunnel,omitempty"` // "": none
+	Second string    `json:"second,omitempty"`
+	Since  time.Time `json:"since"`
+	Why    string    `json:"why,omitempty"` // first, limit, down, return or lost
+	Octets uint64    `json:"octets,omitempty"`
+}
+
+// Move is traffic that took another tunnel.
+type Move struct {
+	Number      uint64    `json:"number"`
+	At          time.Time `json:"at"`
+	Way         int       `json:"way"`
+	Remote      string    `json:"remote"`
+	From        string    `json:"from,omitempty"`
+	To          string    `json:"to,omitempty"` // "": none
+	Why         string    `json:"why"`
+	DelayMs     float64   `json:"delay_ms,omitempty"` // of the tunnel that it left
+	JitterMs    float64   `json:"jitter_ms,omitempty"`
+	LossPercent float64   `json:"loss_percent,omitempty"`
 }
 
 // Tunnel is an overlay tunnel of an edge.

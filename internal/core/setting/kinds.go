@@ -122,6 +122,7 @@ var kinds = []About{
 	{Kind: OnBlocked, Section: "blocked-stations", place: 28, CopiedAs: "wireless", Title: "Blocked stations", One: "blocked station", Needs: Blocking, Form: "its hardware address, written 02-4c-53-20-00-07", check: checkBlocked},
 	{Kind: OnPortal, Section: "portals", place: 29, CopiedAs: "wireless", Title: "Guest portals", One: "guest portal", Needs: Portals, Form: nameForm},
 	{Kind: OnTunnel, Section: "tunnels", place: 30, Own: true, Title: "Tunnels", One: "tunnel", Needs: Tunnels, Form: nameForm + ", best the same at both ends"},
+	{Kind: OnSteering, Section: "steering", place: 31, CopiedAs: "steering", Title: "Steering", One: "steering", Needs: Steering, Form: MainSteering, only: MainSteering},
 	{Kind: OnPassphrase, Section: "passphrases", place: 27, CopiedAs: "wireless", Title: "Further passphrases", One: "passphrase", Needs: Wireless, Form: nameForm + ": who has it"},
 }
 

@@ -55,7 +55,8 @@ const (
 	OnPortal     Kind = "portal"     // on which guests of such a network are received
 	OnBlocked    Kind = "blocked"    // a station of which nothing passes, by its hardware address
 
-	OnTunnel Kind = "tunnel" // to another site
+	OnTunnel   Kind = "tunnel"   // to another site
+	OnSteering Kind = "steering" // which tunnel traffic goes over
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

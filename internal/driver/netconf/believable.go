@@ -47,9 +47,13 @@ func believableInside(in network.Inside) error {
 		}
 		routes += len(v.Routes)
 	}
+	steered := 0
+	if in.Steered != nil {
+		steered = len(in.Steered.Flows) + len(in.Steered.Moves)
+	}
 	h := in.Hardware
 	return believable(amount{len(in.MACs), maxLearned, "hardware addresses"}, amount{routes, maxLearned, "routes"}, amount{len(in.Stations), maxStations, "wireless clients"},
-		amount{len(h.Fans) + len(h.Supplies) + len(h.Transceivers), maxParts, "parts of hardware"}, amount{len(in.Tunnels), maxParts, "tunnels"},
+		amount{len(h.Fans) + len(h.Supplies) + len(h.Transceivers), maxParts, "parts of hardware"}, amount{len(in.Tunnels), maxParts, "tunnels"}, amount{steered, maxParts, "flows and their moves"},
 		amount{len(in.Radios), maxParts, "radios"}, amount{len(in.Bundles), maxObjects, "bundles"}, amount{len(in.Services), maxParts, "services"},
 		amount{len(in.Licences), maxParts, "licences"}, amount{len(in.VRFs) + peers, maxParts, "routing instances and their peers"},
 		amount{len(in.Classes) + len(in.Logins) + len(in.Contacts) + len(in.Lists) + len(in.Rings), maxLearned, "counts"})

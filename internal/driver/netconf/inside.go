@@ -73,6 +73,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 			RemoteSystem: t.TextAt("remote-system-name"), RemoteAddress: t.TextAt("remote-address"), Up: t.TextAt("oper-status") == "UP", Fault: t.TextAt("fault"),
 			Changed: epoch(t.TextAt("last-change")), DelayMs: decimal(t, "delay"), JitterMs: decimal(t, "jitter"), LossPercent: decimal(t, "loss")})
 	}
+	in.Steered = readSteered(data.Child("steered"))
 	if r := data.Child("radio-link"); r != nil {
 		in.RadioLink = &network.RadioLinkRead{ReceivedDbm: decimal(r, "received-level"), Modulation: r.TextAt("modulation"), CapacityMbps: number(r, "capacity"),
 			FrequencyGHz: decimal(r, "frequency"), DistanceKm: decimal(r, "distance")}

@@ -99,7 +99,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
 	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
-	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]",
+	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]", setting.OnSteering: "wan:steering/choice[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -210,7 +210,7 @@ func moduleOf(query string) (module, features string) {
 	return module, features
 }
 
-var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-firewall", "ep-wireless"}
+var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-firewall", "ep-wireless", "ep-wan"}
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
@@ -223,5 +223,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "portals": setting.Portals,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "portals": setting.Portals, "steering": setting.Steering,
 }

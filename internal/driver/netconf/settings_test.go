@@ -70,7 +70,9 @@ func somethingElse(s setting.Setting, now string) string {
 		"web-block": {"gambling,violence"}, "web-log": {"news"}, "application-block": {"file-sharing"}, "application-limit": {"tide-tables=2M,booking=512k"}, "file-exceptions": {"desks,10.1.0.0/16"},
 		"gateway-address": {"10.7.20.9/24"}, "dhcp-ranges": {"10.7.20.30-10.7.20.40,10.7.20.60"}, "dhcp-dns": {"10.1.1.3,10.1.1.4"}, "route-prefix": {"10.9.0.0/16"}, "route-via": {"10.7.20.77"},
 		"reservations": {"02:4c:53:20:00:07 gets 10.7.20.7 note \"the <lamp>\"\n02:4c:53:20:00:08 gets 10.7.20.8"},
-		"tunnel-port":  {"wan1"}, "tunnel-to": {"198.18.0.77"}, "tunnel-peer": {"the-other-edge"}, "tunnel-secret": {"secret:" + hex.EncodeToString([]byte(twice))}, "tunnel-local": {"10.7.0.0/16"}, "tunnel-remote": {"10.9.0.0/16,10.11.0.0/16"},
+		"ways": {"application voice,video service udp/5060,tcp/443 dscp 46,34 to 10.1.0.0/16 over wan2,fibre,wan1 delay 150 jitter 30 loss 0.25 within 3 back 90 send twice note \"telephones, <all>\"\nover any",
+			"10 application voice over fibre"},
+		"tunnel-port": {"wan1"}, "tunnel-to": {"198.18.0.77"}, "tunnel-peer": {"the-other-edge"}, "tunnel-secret": {"secret:" + hex.EncodeToString([]byte(twice))}, "tunnel-local": {"10.7.0.0/16"}, "tunnel-remote": {"10.9.0.0/16,10.11.0.0/16"},
 		"ssid": {"Lantern <Crew> 2"}, "country": {"NO"}, "bands": {"2.4,5"}, "offered-hours": {"mon-fri 06:00-19:00"}, "wlan-radius": {"10.1.1.6,10.1.1.7"}, "wlan": {"crew"}, "portal": {"trial"}, "portal-address": {"https://guests.lantern.example/landing"}, "until": {"2027-06-30"}, "wlan-vlan": {"70", "20"},
 		"vlan": {"30"}, "native-vlan": {"30"}, "trunk-vlans": {"20,30"},
 	}[s.Name]
@@ -129,7 +131,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"hh-st-01":   {"fabric/side-1", "fabric/other", "zone/backup"},
 		"kb-sw-03":   {"", "ring/dock", "input/1"},
 		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main", "inspection/trial"},
-		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial"},
+		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main"},
 		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "portal/trial", "blocked/02-4c-53-20-00-07"},
 	}
 	sessions, _ := someSwitches(t, slices.Collect(maps.Keys(objects))...)

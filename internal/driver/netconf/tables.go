@@ -23,6 +23,7 @@ type rowTable struct {
 var rowTables = func() (out []rowTable) {
 	for _, t := range []rowTable{
 		{setting.OnPolicy, "rules", "rule", nsFirewall, nil}, {setting.OnPolicy, "translations", "translation", nsFirewall, nil}, {setting.OnGateway, "reservations", "reservation", nsRouting, nil},
+		{setting.OnSteering, "ways", "way", nsWAN, nil},
 	} {
 		s, err := setting.Lookup(t.kind, t.name)
 		if err != nil {

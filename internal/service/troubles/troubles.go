@@ -9,6 +9,7 @@ import (
 
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
 )
@@ -30,6 +31,8 @@ type Service struct {
 type known struct {
 	at   time.Time // of the reading
 	list []network.Trouble
+	move uint64    // the last move of traffic
+	boot time.Time // since when moves are counted
 }
 
 // New returns the service, which works until Close.
@@ -79,7 +82,11 @@ func (s *Service) compare(v fleet.View) (out []fact.Fact) {
 		return nil
 	}
 	now := v.Inside.Troubles()
-	s.known[v.Name] = known{at, now}
+	is := known{at: at, list: now, boot: v.Identity.BootedAt}
+	if moves := movesOf(v); len(moves) > 0 {
+		is.move = moves[len(moves)-1].Number
+	}
+	s.known[v.Name] = is
 	has := func(list []network.Trouble, key string) bool {
 		return slices.ContainsFunc(list, func(t network.Trouble) bool { return t.Key == key })
 	}
@@ -91,6 +98,34 @@ func (s *Service) compare(v fleet.View) (out []fact.Fact) {
 	for _, t := range before.list {
 		if was && !has(now, t.Key) {
 			out = append(out, fact.Of(at, fact.TheDevice(v.Name), fact.DeviceTroubleOver{Trouble: t}))
+		}
+	}
+	if was {
+		out = append(out, moved(v, before)...)
+	}
+	return out
+}
+
+func movesOf(v fleet.View) []network.Move {
+	if v.Inside.Steered == nil {
+		return nil
+	}
+	return v.Inside.Steered.Moves
+}
+
+// moved are the moves of traffic since the reading before. A device that started anew counts them anew.
+func moved(v fleet.View, before known) (out []fact.Fact) {
+	last := before.move
+	if v.Identity.BootedAt.After(before.boot) {
+		last = 0
+	}
+	ways := map[int]string{}
+	for _, w := range setting.Ways(v.Config) {
+		ways[w.Number] = w.Fit()
+	}
+	for _, m := range movesOf(v) {
+		if m.Number > last {
+			out = append(out, fact.Of(m.At, fact.TheDevice(v.Name), fact.DeviceSteered{Way: m.Way, Remote: m.Remote, From: m.From, To: m.To, Why: m.Why, Delay: m.DelayMs, Jitter: m.JitterMs, Percent: m.LossPercent, Traffic: ways[m.Way]}))
 		}
 	}
 	return out

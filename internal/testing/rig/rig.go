@@ -124,6 +124,9 @@ func (r *Rig) Open(t testing.TB) {
 	if r.OwnPace {
 		timing, keepEvery = patient, 0
 	}
+	if many := len(r.World.Devices()); many > 8 && !r.OwnPace { // a world that is larger is read less often, for the sake of the machine
+		timing.Poll, timing.Inspect = time.Duration(many)*125*time.Millisecond, time.Duration(many)*250*time.Millisecond
+	}
 	if r.attentive {
 		timing.Silence, timing.Request = 6*time.Second, 10*time.Second
 	}

@@ -30,8 +30,25 @@ func StartOnly(t *testing.T, entry string, devices ...string) *Rig {
 
 func startThose(t *testing.T, entry string, those func(standin.DeviceSpec) bool) *Rig {
 	t.Helper()
+	p := plantOf(those)
+	p.Entries = []string{entry}
+	w, err := standin.New(p, standin.Options{User: DeviceUser, Password: DevicePassword, SessionEvery: 2 * time.Second})
+	require.NoError(t, err)
+	require.NoError(t, w.Start(t.Context()))
+	t.Cleanup(w.Close)
+	return Start(t, w)
+}
+
+// Only is some devices of the company, and what is plugged into them.
+func Only(devices ...string) standin.Plant {
+	p := plantOf(func(d standin.DeviceSpec) bool { return slices.Contains(devices, d.Name) })
+	p.Entries = devices[:1]
+	return p
+}
+
+// plantOf is a part of the company, without a way in.
+func plantOf(those func(standin.DeviceSpec) bool) (p standin.Plant) {
 	whole := standin.LanternSound()
-	var p standin.Plant
 	in := map[string]bool{}
 	for _, d := range whole.Devices {
 		if those(d) {
@@ -59,12 +76,7 @@ func startThose(t *testing.T, entry string, those func(standin.DeviceSpec) bool)
 			p.Foreign = append(p.Foreign, f)
 		}
 	}
-	p.Entries = []string{entry}
-	w, err := standin.New(p, standin.Options{User: DeviceUser, Password: DevicePassword, SessionEvery: 2 * time.Second})
-	require.NoError(t, err)
-	require.NoError(t, w.Start(t.Context()))
-	t.Cleanup(w.Close)
-	return Start(t, w)
+	return p
 }
 
 // FreePort finds a port that is free now, for all devices of a world to listen on, as devices do.

@@ -1620,6 +1620,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/steering": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How an edge carries what goes to other sites, how that moved, and what its ways would have come to, as they run or as a draft would make them
+         * @description Needs the right to see configuration.
+         */
+        get: operations["get-steering"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/support": {
         parameters: {
             query?: never;
@@ -3338,6 +3358,26 @@ export interface paths {
          * @description Needs the right to administer sites.
          */
         post: operations["merge-site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/steering": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which tunnels the traffic between sites goes over now, by which way, and why
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-steered-flows"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5673,6 +5713,18 @@ export interface components {
             state: string;
             version?: string;
         };
+        Flow: {
+            /** Format: int64 */
+            octets?: number;
+            remote: string;
+            second?: string;
+            /** Format: date-time */
+            since: string;
+            tunnel?: string;
+            /** Format: int64 */
+            way: number;
+            why?: string;
+        };
         FoundDevice: {
             address: string;
             firmware: string;
@@ -6040,6 +6092,7 @@ export interface components {
             slots?: components["schemas"]["FirmwareSlot"][];
             spanning?: components["schemas"]["SpanningTree"];
             stations?: components["schemas"]["Station"][];
+            steered?: components["schemas"]["Steered"];
             tunnels?: components["schemas"]["Tunnel"][];
             vrfs?: components["schemas"]["VRF"][];
         };
@@ -7527,6 +7580,25 @@ export interface components {
              */
             total: number;
         };
+        ListSteeredFlow: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["SteeredFlow"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListTemplate: {
             /**
              * Format: int64
@@ -7752,6 +7824,24 @@ export interface components {
             temperature_celsius: number;
             /** Format: double */
             tx_dbm: number;
+        };
+        Move: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            delay_ms?: number;
+            from?: string;
+            /** Format: double */
+            jitter_ms?: number;
+            /** Format: double */
+            loss_percent?: number;
+            /** Format: int64 */
+            number: number;
+            remote: string;
+            to?: string;
+            /** Format: int64 */
+            way: number;
+            why: string;
         };
         NameRequest: {
             /** @description Empty to take it back */
@@ -9162,6 +9252,139 @@ export interface components {
             tx_octets: number;
             /** Format: int32 */
             vlan?: number;
+        };
+        Steered: {
+            flows?: components["schemas"]["Flow"][];
+            moves?: components["schemas"]["Move"][];
+        };
+        SteeredFlow: {
+            device: string;
+            /** @description The edge at the other end; empty where who asks may not see it */
+            far: string;
+            /**
+             * Format: int64
+             * @description Carried since the edge started
+             */
+            octets: number;
+            /** @description Over which each packet goes besides */
+            second?: string;
+            /** Format: date-time */
+            since?: string;
+            site?: string;
+            /** @description What the way fits, as it is set; absent: all else */
+            traffic?: string;
+            /** @description Absent: there is no way left, and it is dropped */
+            tunnel?: string;
+            /**
+             * Format: int64
+             * @description Number of the way that decides; 0: what no way fits
+             */
+            way: number;
+            /**
+             * @description first in order; the one before broke a limit; it went down; a better one was good again; nothing is left
+             * @enum {string}
+             */
+            why?: "first" | "limit" | "down" | "return" | "lost";
+        };
+        Steering: {
+            device: string;
+            /**
+             * Format: int64
+             * @description The draft of which the ways are
+             */
+            draft?: number;
+            flows: components["schemas"]["SteeredFlow"][];
+            /**
+             * Format: date-time
+             * @description Begin of the time that is gone through
+             */
+            from: string;
+            /** @description As the edge tells them, the newest first */
+            moves: components["schemas"]["SteeringMove"][];
+            replays: components["schemas"]["SteeringReplay"][];
+            /** @description Whether the device can */
+            steers: boolean;
+            ways: components["schemas"]["SteeringWay"][];
+        };
+        SteeringCalls: {
+            /**
+             * Format: int64
+             * @description Seconds in which R was below 70, where many users are dissatisfied (ITU-T G.109)
+             */
+            bad_s: number;
+            category: string;
+            /**
+             * Format: double
+             * @description Mean opinion score of that rating (G.107 annex B)
+             */
+            opinion: number;
+            /**
+             * Format: double
+             * @description Transmission rating factor R, its mean
+             */
+            rating: number;
+            /**
+             * Format: double
+             * @description The lowest R
+             */
+            worst: number;
+        };
+        SteeringMove: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Of the tunnel that it left, there and back, as it was measured then
+             */
+            delay_ms?: number;
+            far: string;
+            /** @description The tunnel that it left */
+            from?: string;
+            /** Format: double */
+            jitter_ms?: number;
+            /** Format: double */
+            loss_percent?: number;
+            /** @description Absent: none was left */
+            to?: string;
+            traffic?: string;
+            /** Format: int64 */
+            way: number;
+            /** @enum {string} */
+            why: "first" | "limit" | "down" | "return" | "lost";
+        };
+        SteeringReplay: {
+            far: string;
+            /**
+             * Format: int64
+             * @description Seconds of the time in which the tunnels were measured
+             */
+            known_s: number;
+            /**
+             * Format: int64
+             * @description How many moves it would have been
+             */
+            moved: number;
+            /** @description The last 50 */
+            moves: components["schemas"]["SteeringMove"][];
+            /** @description For what part of that it would have gone over each tunnel, 0 to 1; an empty name stands for none */
+            over: {
+                [key: string]: number;
+            };
+            traffic?: string;
+            /** Format: int64 */
+            way: number;
+            /** @description Calls that went by this way; absent where nothing was measured */
+            with?: components["schemas"]["SteeringCalls"];
+            /** @description Calls over the first tunnel that is up, as an edge sends what no way fits */
+            without?: components["schemas"]["SteeringCalls"];
+        };
+        SteeringWay: {
+            note?: string;
+            /** Format: int64 */
+            number: number;
+            text: string;
+            /** @description What it fits; absent: all */
+            traffic?: string;
         };
         StorageLogin: {
             address: string;
@@ -12758,6 +12981,42 @@ export interface operations {
             };
         };
     };
+    "get-steering": {
+        parameters: {
+            query?: {
+                /** @description A draft of which the ways are gone through instead of those that run */
+                draft?: number;
+                /** @description How long a time is gone through: 90m, 24h, 7d */
+                period?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steering"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-support": {
         parameters: {
             query?: never;
@@ -16102,6 +16361,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-steered-flows": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSteeredFlow"];
+                };
             };
             /** @description Error */
             default: {

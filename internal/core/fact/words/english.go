@@ -14,9 +14,13 @@ var English = must(New(Texts{
 		"port.link-lost": `{{.Subject}} {{if .A.ShutBy}}{{template "shut" .A.ShutBy}}{{else}}lost its link{{end}}.`,
 		"port.link-back": `{{.Subject}} has its link back.`,
 
-		"device.connected":     `{{.Device}} is connected.`,
-		"device.refused":       `{{.Device}} does not let the service in: {{.A.Why}}.`,
-		"device.gone":          `{{.Device}} is gone: {{if eq .A.Cause "ended"}}the session ended{{else if eq .A.Cause "silent"}}it does not answer{{else}}{{.A.Detail}}{{end}}.`,
+		"device.connected": `{{.Device}} is connected.`,
+		"device.refused":   `{{.Device}} does not let the service in: {{.A.Why}}.`,
+		"device.gone":      `{{.Device}} is gone: {{if eq .A.Cause "ended"}}the session ended{{else if eq .A.Cause "silent"}}it does not answer{{else}}{{.A.Detail}}{{end}}.`,
+		"device.steered": `{{.Device}}: {{if .A.Traffic}}{{.A.Traffic}}{{else}}way {{.A.Way}}{{end}} to {{.A.Remote}} ` +
+			`{{if not .A.To}}has no way left{{else if eq .A.Why "return"}}went back to {{.A.To}}{{else}}moved to {{.A.To}}{{end}}` +
+			`{{if .A.From}}{{if eq .A.Why "limit"}}: {{.A.From}} was at {{printf "%.0f" .A.Delay}} ms, {{printf "%.0f" .A.Jitter}} ms jitter, {{printf "%.1f" .A.Percent}} % loss` +
+			`{{else if eq .A.Why "down"}}: {{.A.From}} is down{{else if eq .A.Why "lost"}}: {{.A.From}} is down{{end}}{{end}}.`,
 		"device.trouble":       `{{.Device}}: {{trouble .A.Trouble}}`,
 		"device.trouble-over":  `{{.Device}}: it is over: {{trouble .A.Trouble}}`,
 		"device.retired":       `{{.Device}} was retired by {{.A.By}}.`,

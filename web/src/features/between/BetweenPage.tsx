@@ -11,6 +11,7 @@ import { rate } from "../ports/columns";
 import { CircuitDialog } from "./CircuitDialog";
 import { JoinDialog } from "./JoinDialog";
 import { useCircuits, usePaths } from "./queries";
+import { Steering } from "./Steering";
 import { Tunnels } from "./Tunnels";
 
 /** What lies between sites: tunnels and how calls over them are, and the circuits of providers that they go over. */
@@ -29,6 +30,7 @@ export function BetweenPage({ me }: { me: Person }) {
           of={[
             ["", "Paths"],
             ["tunnels", "Tunnels"],
+            ["steering", "Steering"],
             ["circuits", "Circuits"],
           ]}
           pick={setView}
@@ -46,6 +48,7 @@ export function BetweenPage({ me }: { me: Person }) {
         )}
       </div>
       {view === "circuits" && <Circuits scope={scope} me={me} edit={edit} />}
+      {view === "steering" && <Steering scope={scope} me={me} />}
       {view === "tunnels" && <Tunnels scope={scope} me={me} />}
       {view === "" && <Paths scope={scope} me={me} />}
       {joining && <JoinDialog me={me} close={() => join(false)} />}

@@ -46,6 +46,25 @@ export const useTunnels = (where: string) =>
     refetchInterval: 10_000,
   });
 
+/** Which tunnels the traffic of the edges in the scope goes over. */
+export const useSteeredFlows = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "steering", where],
+    queryFn: () => take(api.GET("/api/v1/steering", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 10_000,
+  });
+
+/** How an edge carries what goes to other sites, as it runs or as a draft makes it. */
+export const useSteering = (name: string, draft?: number) =>
+  useQuery({
+    queryKey: [...keys.devices, "steering-of", name, draft ?? 0],
+    queryFn: () =>
+      take(api.GET("/api/v1/devices/{name}/steering", { params: { path: { name }, query: draft ? { draft } : {} } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 30_000,
+  });
+
 /** What who sets up the other end of a tunnel has to know. */
 export const useSheet = (device: string, name: string) =>
   useQuery({
