@@ -118,7 +118,7 @@ func TestCallsAreSteered(t *testing.T) {
 	b := rig.OpenConsole(t, r)
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/between?view=steering"), browser.Shows("application voice"), browser.Shows("ng-fibre2-hub1"),
-		browser.Press("ng-edge-01"), browser.Shows(row), browser.Shows("What calls by these ways would have been"),
+		browser.Press("ng-edge-01"), browser.Shows(row), browser.Shows("What calls by these ways would have been"), browser.Shows("All edges"),
 	))
 	assert.Empty(t, b.Complaints)
 }

@@ -224,7 +224,7 @@ func (h *Service) collect(ctx context.Context, source int64, kind series.Source,
 	}
 	level := series.Coarse
 	switch {
-	case span.Step < series.Fine.Step():
+	case span.Step < series.Fine.Step() && kind != series.FromBefore: // of the past no readings were handed over, but points
 		level = series.Raw
 	case span.Step < series.Coarse.Step() || span.Step%series.Coarse.Step() != 0 && span.Count > 1:
 		level = series.Fine

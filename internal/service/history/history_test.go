@@ -260,7 +260,7 @@ func TestThePastIsTakenOver(t *testing.T) {
 	mean[30] = math.NaN()
 	fine := make([]float64, 2*288)
 	for i := range fine {
-		fine[i] = 8000
+		fine[i] = float64(8000 + 100*(i%12))
 	}
 	port := series.Thing{Part: series.Port, Name: "1/1/7"}
 	list := []history.Past{
@@ -275,9 +275,12 @@ func TestThePastIsTakenOver(t *testing.T) {
 	whole := b.ask(t, series.Port, "1/1/7", "rx", -30*24*time.Hour, time.Hour-time.Minute, time.Hour)
 	require.Len(t, whole, 24*30+1)
 	for i, p := range whole {
-		want := 8000.0
-		if i < 24*28 {
+		want := 8550.0 // of an hour
+		switch {
+		case i < 24*28:
 			want = mean[i]
+		case i == 24*30: // as it was read since
+			want = 8000
 		}
 		if i == 30 {
 			assert.False(t, p.Known)
@@ -290,8 +293,11 @@ func TestThePastIsTakenOver(t *testing.T) {
 	assert.False(t, b.ask(t, series.Port, "1/1/7", "tx", -30*24*time.Hour, 0, time.Hour)[7].Known, "what was not handed over is not known, and not nothing")
 	assert.InDelta(t, 7000, b.ask(t, series.Port, "1/1/7", "rx", -30*24*time.Hour, -29*24*time.Hour, 20*time.Minute)[22].Mean, 5, "what is known by the hour is told of each part of it")
 	last := b.ask(t, series.Port, "1/1/7", "rx", -24*time.Hour, 0, 5*time.Minute)
-	for _, p := range last {
-		assert.InDelta(t, 8000, p.Mean, 5)
+	for i, p := range last {
+		assert.InDelta(t, 8000+100*(i%12), p.Mean, 5)
+	}
+	for i, p := range b.ask(t, series.Port, "1/1/7", "rx", -24*time.Hour, -23*time.Hour, time.Minute) {
+		assert.InDelta(t, 8000+100*(i/5%12), p.Mean, 5, "minute %d is told of its five minutes, not of its hour", i)
 	}
 
 	for name, bad := range map[string]history.Past{

@@ -78,12 +78,25 @@ export function Steering({ scope, me }: { scope: string; me: Person }) {
   const list = useSteeredFlows(scope);
   const [sort, setSort] = useView("ssort", "edge");
   const [edge, setEdge] = useView("edge");
-  const rows = list.data?.items ?? [];
+  const all = list.data?.items ?? [];
+  const rows = edge ? all.filter((f) => f.device === edge) : all;
   if (list.isError) return <Failure error={list.error} retry={() => void list.refetch()} />;
   const off = rows.filter((f) => f.why === "limit" || f.why === "down").length;
   return (
     <>
-      <Panel title={many(rows.length, "flow")} aside={off > 0 ? `${off} not where they go first` : undefined}>
+      <Panel
+        title={many(rows.length, "flow")}
+        aside={
+          <span className="flex flex-wrap gap-x-3 text-sm">
+            {off > 0 && <span>{off} not where they go first</span>}
+            {edge && (
+              <button type="button" className="text-accent hover:underline" onClick={() => setEdge("")}>
+                All edges
+              </button>
+            )}
+          </span>
+        }
+      >
         <Table
           label="Flows"
           columns={flowColumns(setEdge, edge)}
@@ -159,10 +172,11 @@ function Edge({ name, me }: { name: string; me: Person }) {
           </ol>
         )}
       </Panel>
-      <Panel
-        title="What calls by these ways would have been in the last 24 hours"
-        aside="ITU-T G.107, G.711; without: over the first tunnel that is up"
-      >
+      <Panel title="Calls in the last 24 hours">
+        <p className="px-3 pt-2 text-sm text-soft">
+          What calls by these ways would have been, as the edge measured its tunnels (ITU-T G.107, G.711); and without
+          them, over the first tunnel that is up.
+        </p>
         <Table
           label="Replay"
           columns={replayColumns}
