@@ -14,10 +14,10 @@ import (
 
 func (a *app) whatIfCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "what-if THING", Short: "Tell what is lost when a device, a link, a tunnel or a circuit fails, and what takes its place", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
-		Long: `Tell what is lost when something fails, and what takes its place; nothing is changed. A port stands for its link, or for the circuit behind it. What is away already
+		Use: "what-if THING", Short: "Tell what is lost when a device, a link, a tunnel, a circuit or a power supply fails, and what takes its place", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: `Tell what is lost when something fails, and what takes its place; nothing is changed. A port stands for its link, or for the circuit behind it; a power supply is named like one. What is away already
 is not lost again. Redundant links that spanning tree or a ring holds back count as there.`,
-		Example: "  everypost what-if th-sw-01\n  everypost what-if th-sw-01:1/1/49\n  everypost what-if th-edge-01:wan1\n  everypost what-if tunnel/th-fibre-hub1",
+		Example: "  everypost what-if th-sw-01\n  everypost what-if th-sw-01:1/1/49\n  everypost what-if th-edge-01:wan1\n  everypost what-if tunnel/th-fibre-hub1\n  everypost what-if hh-core-01:psu1",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			f, err := c.WhatIf(ctx, args[0])
 			if err != nil {
@@ -29,7 +29,7 @@ is not lost again. Redundant links that spanning tree or a ring holds back count
 			a.say("If %s fails:", whatFails(f))
 			for _, line := range [][2]string{
 				{"not reached any more", strings.Join(f.Devices, ", ")}, {"without a tunnel to other sites", strings.Join(f.CutOff, ", ")}, {"end stations cut off", strconv.Itoa(f.Clients)},
-				{"taken over by", strings.Join(f.Opens, "; ")}, {"tunnels that are left", strings.Join(f.Over, ", ")},
+				{"taken over by", strings.Join(f.Opens, "; ")}, {"tunnels that are left", strings.Join(f.Over, ", ")}, {"fed by", strings.Join(f.Powered, ", ")},
 			} {
 				if line[1] != "" && line[1] != "0" {
 					_, _ = fmt.Fprintf(a.out, "  %-32s %s\n", line[0], line[1])
@@ -48,6 +48,8 @@ func whatFails(f v1.Failure) string {
 	switch f.Kind {
 	case "link":
 		return "the link " + strings.Join(f.Ends, " to ")
+	case "supply":
+		return "power supply " + f.What
 	case "circuit":
 		return "the circuit at " + f.What
 	case "tunnel":

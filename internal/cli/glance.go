@@ -17,26 +17,36 @@ import (
 func (a *app) dayCommand() *cobra.Command {
 	by := "site"
 	cmd := &cobra.Command{
-		Use: "day [selector...]", Short: "Show how sites, devices or ports fared in the last 24 hours", ValidArgsFunction: a.completeSelector,
+		Use: "day [selector...]", Short: "Show how sites, devices, ports or paths fared in the last 24 hours", ValidArgsFunction: a.completeSelector,
 		Long: `Show how sites, devices or ports fared in the last 24 hours, by the alarms on them: a sign for each half hour, ! for critical and major, + for minor,
-- for warnings, and . where nothing was out of order. A selector picks the devices. Of ports those are shown that had any.`,
-		Example: "  everypost day\n  everypost day site = tern-haven --by device\n  everypost day --by port",
+- for warnings, and . where nothing was out of order. A selector picks the devices. Of ports those are shown that had any.
+Of paths, which are the tunnels of edges, it is how calls over them would have been (ITU-T G.107): ! where one was down or R below 50, + below 70,
+- where it was down for a part.`,
+		Example: "  everypost day\n  everypost day site = tern-haven --by device\n  everypost day --by port\n  everypost day --by path site = tern-haven",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-			s, err := c.Strips(ctx, by, strings.Join(args, " "))
+			ask := func(where string) (v1.Strips, error) { return c.Strips(ctx, by, where) }
+			if by == "path" {
+				ask = func(where string) (v1.Strips, error) { return c.PathStrips(ctx, where) }
+			}
+			s, err := ask(strings.Join(args, " "))
 			if err != nil {
 				return err
 			}
 			rows := make([][]string, len(s.Items))
 			for i, one := range s.Items {
-				rows[i] = []string{one.Name, a.strip(one.Steps)}
+				name := one.Name
+				if by == "path" {
+					name = one.Device + " " + one.Name
+				}
+				rows[i] = []string{name, a.strip(one.Steps)}
 			}
 			last := s.From.Add(time.Duration(len(firstSteps(s))*s.StepSeconds) * time.Second)
 			head := fmt.Sprintf("%s to %s", s.From.Local().Format("Mon 15:04"), last.Local().Format("Mon 15:04"))
 			return a.list(s, []string{by, head}, rows, "Nothing is there to be shown.")
 		}),
 	}
-	cmd.Flags().StringVar(&by, "by", "site", "site, device or port")
-	_ = cmd.RegisterFlagCompletionFunc("by", cobra.FixedCompletions([]string{"site", "device", "port"}, cobra.ShellCompDirectiveNoFileComp))
+	cmd.Flags().StringVar(&by, "by", "site", "site, device, port or path")
+	_ = cmd.RegisterFlagCompletionFunc("by", cobra.FixedCompletions([]string{"site", "device", "port", "path"}, cobra.ShellCompDirectiveNoFileComp))
 	return cmd
 }
 

@@ -45,7 +45,7 @@ func until(t *testing.T, r *rig.Rig, q client.AlarmQuery, is func([]v1.Alarm) bo
 
 // cut starts a rig in which the cable of a switch is cut, and returns the alarm of its link.
 func cut(t *testing.T) (*rig.Rig, v1.Alarm) {
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-02:1/1/25"))
 	list := until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 1 && list[0].Followers == 2 })
 	return r, list[0]
@@ -94,7 +94,7 @@ func TestACutCableIsOneAlarm(t *testing.T) {
 // A change that breaks something is named by the alarm of what it broke.
 func TestAnAlarmNamesTheChangeBefore(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	c := r.Draft(t, [3]string{rig.Printer, "description", "Printer at the wicket"})
 	r.PushAndKeep(t, c)
 	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-02:1/1/25"))
@@ -170,7 +170,7 @@ func TestAlarmsByCommand(t *testing.T) {
 
 func TestAlarmsByConsole(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	b := rig.OpenConsole(t, r)
 	require.NoError(t, b.Run(chromedp.Navigate(r.Base+"/alarms"), browser.Shows("Nothing is out of order")))
 	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-02:1/1/25"))
@@ -261,7 +261,7 @@ func TestAnIncidentIsHandedOver(t *testing.T) {
 // Somebody who gives out addresses is an alarm that names where; once the VLAN is snooped, a warning; and over when it is gone.
 func TestWhoGivesOutAddressesIsAnAlarm(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	port := strings.TrimPrefix(rig.Printer, "th-sw-02:")
 	require.NoError(t, r.World.Throw(standin.RogueDHCP, "th-sw-02:"+port))
 	list := until(t, r, client.AlarmQuery{}, func(list []v1.Alarm) bool { return len(list) == 1 })

@@ -23,7 +23,7 @@ import (
 func TestACutCableIsToldByMail(t *testing.T) {
 	t.Parallel()
 	address, letters := peers.Mail(t)
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	_, err := r.PutMailServer(t.Context(), v1.MailServerRequest{MailServer: v1.MailServer{Address: address, From: "everypost@lantern.example", TLS: "none"}})
 	require.NoError(t, err)
 	r.As(t, "bram", "operator")
@@ -66,7 +66,7 @@ func TestACutCableIsToldByMail(t *testing.T) {
 
 func TestWhoMaySayWhoIsTold(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	operator := r.As(t, "bram", "operator")
 	part := r.Confine(t, "esker", "administrator", "site = tern-haven")
 	in := v1.NoticeRequest{Mail: []string{"eve@lantern.example"}, Severity: "minor"}
@@ -100,7 +100,7 @@ func TestNoticesByCommand(t *testing.T) {
 	t.Parallel()
 	page := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusNoContent) }))
 	t.Cleanup(page.Close)
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	c := rig.SignedIn(t, r)
 	assert.Contains(t, c.Good("notices").Err, "Nobody is told of alarms")
 	made := c.Good("notice", "set", "desk", "--webhook", page.URL, "--severity", "major", "--where", "site = tern-haven", "--after", "15")
@@ -123,7 +123,7 @@ func TestNoticesByConsole(t *testing.T) {
 	t.Parallel()
 	page := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusTeapot) }))
 	t.Cleanup(page.Close)
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	b := rig.OpenConsole(t, r)
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/alarms?view=told"), browser.Shows("Nobody is told of alarms yet"),

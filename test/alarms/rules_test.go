@@ -18,7 +18,7 @@ import (
 // A rule of the house raises an alarm of a reading, over a restart too; and its alarms are over with it.
 func TestARuleOfTheHouse(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	dark := v1.AlarmRuleRequest{Pick: `port.description ~ "Camera*"`, Part: "port", Metric: "up", Is: "below", Limit: 1, Back: 1, Severity: "major", Effect: "Nobody sees the quay."}
 	_, err := r.PutAlarmRule(t.Context(), "cameras-up", dark)
 	require.NoError(t, err)
@@ -58,7 +58,7 @@ func TestARuleOfTheHouse(t *testing.T) {
 
 func TestRulesAreRefusedWithTheReason(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	good := v1.AlarmRuleRequest{Part: "device", Metric: "cpu", Is: "above", Limit: 80, Back: 70, Severity: "minor"}
 	for says, change := range map[string]func(*v1.AlarmRuleRequest){
 		"there is no reading device.rx":    func(r *v1.AlarmRuleRequest) { r.Metric = "rx" },
@@ -91,7 +91,7 @@ func TestRulesAreRefusedWithTheReason(t *testing.T) {
 
 func TestRulesByCommandAndConsole(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	c := rig.SignedIn(t, r)
 	require.Eventually(t, func() bool { // there is something kept to look through
 		return c.Run("", "alarm-rule", "try", "--reading", "device.cpu", "--above", "0").Code == 0 && len(c.Good("alarm-rule", "try", "--reading", "device.cpu", "--above", "0", "-o", "csv").Out) > 40

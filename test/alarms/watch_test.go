@@ -15,7 +15,7 @@ import (
 // On the whole screen of a terminal: what goes wrong shows by itself, is acknowledged by a key, and goes when it is over.
 func TestTheWatchOnATerminal(t *testing.T) {
 	t.Parallel()
-	r := rig.Start(t, rig.World(t))
+	r := rig.Start(t, rig.World(t), rig.Attentive)
 	c := rig.SignedIn(t, r)
 	assert.Contains(t, c.Run("", "watch").Err, "needs a terminal")
 	s := c.OnScreen("watch")

@@ -40,10 +40,15 @@ func TestWhatIsLostIfSomethingFails(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "link", link.Kind)
 	assert.Equal(t, []string{"th-ap-01", "th-sw-02"}, link.Devices)
+	supply, err := r.WhatIf(t.Context(), "th-sw-02:psu1")
+	require.NoError(t, err)
+	assert.Equal(t, "supply", supply.Kind)
+	assert.Equal(t, f.Devices, supply.Devices, "it is the only one")
+	assert.Equal(t, f.Clients, supply.Clients)
 	none, err := r.WhatIf(t.Context(), "th-ap-01")
 	require.NoError(t, err)
 	assert.Empty(t, none.Devices)
-	for what, status := range map[string]int{"th-sw-99": http.StatusNotFound, "th-sw-02:9/9/9": http.StatusNotFound, "tunnel/none": http.StatusNotFound, "th-sw-02:": http.StatusUnprocessableEntity, "": http.StatusUnprocessableEntity} {
+	for what, status := range map[string]int{"th-sw-99": http.StatusNotFound, "th-sw-02:9/9/9": http.StatusNotFound, "th-sw-02:psu2": http.StatusNotFound, "tunnel/none": http.StatusNotFound, "th-sw-02:": http.StatusUnprocessableEntity, "": http.StatusUnprocessableEntity} {
 		got, _ := r.GetJSON(t, "/what-if", map[string]string{"what": what})
 		assert.Equal(t, status, got, what)
 	}
@@ -63,6 +68,8 @@ func TestWhatIsLostIfSomethingFails(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, seen.Devices)
 	_, err = bram.WhatIf(t.Context(), up)
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "not found")
+	_, err = bram.WhatIf(t.Context(), "th-sw-01:psu1")
 	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "not found")
 	_, err = bram.WhatIf(t.Context(), "th-sw-01")
 	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "not found")

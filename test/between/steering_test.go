@@ -14,8 +14,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/series"
 	"example.net/everypost/internal/core/steering"
 	"example.net/everypost/internal/core/voice"
+	"example.net/everypost/internal/service/history"
 	"example.net/everypost/internal/standin"
 	"example.net/everypost/internal/testing/browser"
 	"example.net/everypost/internal/testing/rig"
@@ -206,4 +208,58 @@ func samplesOf(t *testing.T, past []standin.Past) (out []steering.Sample) {
 		out = append(out, s)
 	}
 	return out
+}
+
+// Of a time in which a circuit was overloaded it is told how calls over it fared, and what the ways of the edge would have made of it; by all doors.
+func TestThePastOfPaths(t *testing.T) {
+	t.Parallel()
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "ng-edge-01")
+	flowOf(t, r, "ng-edge-01", "hh-edge-01", 10, over("ng-fibre-hub1", ""))
+	const steps = 24 // of five minutes
+	end := time.Now().UTC().Truncate(time.Hour)
+	var list []history.Past
+	for tunnel, readings := range map[string]map[string]float64{
+		"ng-fibre-hub1": {"delay": 210, "jitter": 24, "loss": 9, "up": 1}, "ng-fibre2-hub1": {"delay": 13, "jitter": 2, "loss": 0.1, "up": 1},
+	} {
+		for metric, v := range readings {
+			list = append(list, history.Past{Thing: series.Thing{Part: series.Tunnel, Name: tunnel}, Metric: metric, From: end.Add(-steps * 5 * time.Minute), Step: 5 * time.Minute, Mean: slices.Repeat([]float64{v}, steps)})
+		}
+	}
+	require.NoError(t, r.Service.History.Import(t.Context(), "ng-edge-01", time.Now(), list))
+
+	strips, err := r.PathStrips(t.Context(), "name = ng-edge-01")
+	require.NoError(t, err)
+	bad := map[string]int{}
+	for _, s := range strips.Items {
+		assert.Len(t, s.Steps, 96)
+		for _, step := range s.Steps {
+			if step == "minor" {
+				bad[s.Tunnel]++
+			}
+		}
+	}
+	assert.Equal(t, map[string]int{"ng-fibre-hub1": steps / 3}, bad, "so many quarters of an hour")
+	c := rig.SignedIn(t, r)
+	assert.Regexp(t, `ng-edge-01 ng-fibre-hub1 +\.*\+\+\+\+`, c.Good("day", "--by", "path", "name", "=", "ng-edge-01").Out)
+
+	one, err := r.Steering(t.Context(), "ng-edge-01", 0, "12h")
+	require.NoError(t, err)
+	i := slices.IndexFunc(one.Replays, func(p v1.SteeringReplay) bool { return p.Way == 10 && p.Far == "hh-edge-01" })
+	require.GreaterOrEqual(t, i, 0)
+	calls := one.Replays[i]
+	assert.Greater(t, calls.Over["ng-fibre2-hub1"], 0.9, "it would have been on the better one from the begin")
+	assert.InDelta(t, 7200, calls.Without.BadS, 120)
+	assert.Less(t, calls.With.BadS, 300)
+	assert.Greater(t, calls.With.Opinion, calls.Without.Opinion+0.4)
+
+	near := r.Confine(t, "bram", "administrator", "name = hh-edge-01")
+	theirs, err := near.PathStrips(t.Context(), "")
+	require.NoError(t, err)
+	for _, s := range theirs.Items {
+		assert.Equal(t, "hh-edge-01", s.Device)
+	}
+	b := rig.OpenConsole(t, r)
+	require.NoError(t, b.Run(chromedp.Navigate(r.Base+"/between?scope=name+%3D+ng-edge-01"), browser.Shows("ng-fibre-hub1"),
+		chromedp.WaitVisible(`svg[aria-label="Calls over ng-fibre-hub1: out of order for 120 min of 24 hours"]`, chromedp.ByQuery)))
+	assert.Empty(t, b.Complaints)
 }

@@ -83,6 +83,11 @@ func (c *Client) ImportHistory(ctx context.Context, device string, in v1.PastReq
 	return c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/history", in, nil)
 }
 
+// PathStrips tells how calls over the tunnels of the edges that a selector picks fared in the last 24 hours.
+func (c *Client) PathStrips(ctx context.Context, where string) (v1.Strips, error) {
+	return get[v1.Strips](ctx, c, "/paths/strips", url.Values{"where": {where}})
+}
+
 // Strips tells how sites, devices or ports fared in the last 24 hours.
 func (c *Client) Strips(ctx context.Context, by, where string) (v1.Strips, error) {
 	return get[v1.Strips](ctx, c, "/alarms/strips", url.Values{"by": {by}, "where": {where}})

@@ -18,7 +18,7 @@ func (c *Client) SteeredFlows(ctx context.Context, where string) (out v1.List[v1
 func (c *Client) Steering(ctx context.Context, device string, draft int64, period string) (out v1.Steering, err error) {
 	q := url.Values{}
 	if draft > 0 {
-		q.Set("draft", strconv.FormatInt(draft, 10))
+		q.Set("change", strconv.FormatInt(draft, 10))
 	}
 	if period != "" {
 		q.Set("period", period)

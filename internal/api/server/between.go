@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -16,6 +17,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/core/series"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/core/voice"
 	"example.net/everypost/internal/service/circuits"
@@ -53,6 +55,32 @@ func (s *server) betweenRoutes(api huma.API) {
 				return cmp.Or(strings.Compare(a.Device, b.Device), strings.Compare(a.Tunnel, b.Tunnel))
 			})
 			return listOf(out, func(p v1.Path) v1.Path { return p }), nil
+		})
+	register(s, api, see, http.MethodGet, "/paths/strips", "list-path-strips", "How calls over the tunnels between sites fared in the last 24 hours: critical where a tunnel was down, major below R = 50, minor below 70, warning where it was down for a part",
+		func(ctx context.Context, in *where) (*body[v1.Strips], error) {
+			q, err := s.asked(ctx, selector.Device, in.Where)
+			if err != nil {
+				return nil, err
+			}
+			from := time.Now().UTC().Truncate(stripStep).Add(-(stripSteps - 1) * stripStep)
+			span := series.Span{From: from.UnixMilli(), Step: stripStep.Milliseconds(), Count: stripSteps}
+			out := v1.Strips{From: from, StepSeconds: int(stripStep / time.Second), Items: []v1.Strip{}}
+			for _, d := range s.Inventory.Devices(q).Rows {
+				if len(d.Inside.Tunnels) == 0 {
+					continue
+				}
+				of, err := s.Steerings.Day(ctx, d.Name, d.Inside.Tunnels, span)
+				if err != nil {
+					return nil, err
+				}
+				for _, t := range d.Inside.Tunnels {
+					out.Items = append(out.Items, v1.Strip{Name: t.Name, Device: d.Name, Tunnel: t.Name, Steps: of[t.Name]})
+				}
+			}
+			slices.SortFunc(out.Items, func(a, b v1.Strip) int {
+				return cmp.Or(strings.Compare(a.Device, b.Device), strings.Compare(a.Name, b.Name))
+			})
+			return &body[v1.Strips]{out}, nil
 		})
 	register(s, api, see, http.MethodGet, "/circuits", "list-circuits", "The lines of providers that lead out of sites, and how much of them is used",
 		func(ctx context.Context, in *where) (*body[v1.List[v1.Circuit]], error) {

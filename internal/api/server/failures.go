@@ -24,14 +24,15 @@ import (
 // failureRoutes tell what is lost when something fails.
 func (s *server) failureRoutes(api huma.API) {
 	see := may(rights.See, rights.Devices)
-	register(s, api, see, http.MethodGet, "/what-if", "what-if", "What is lost when a device, a link, a tunnel or a circuit fails, and what takes its place; nothing is changed",
+	register(s, api, see, http.MethodGet, "/what-if", "what-if", "What is lost when a device, a link, a tunnel, a circuit or a power supply fails, and what takes its place; nothing is changed",
 		func(ctx context.Context, in *struct {
-			What string `query:"what" required:"true" minLength:"1" maxLength:"200" doc:"A device; a port as device:port, which stands for its link, or for the circuit behind it; or a tunnel as tunnel/NAME"`
+			What string `query:"what" required:"true" minLength:"1" maxLength:"200" doc:"A device; a port as device:port, which stands for its link, or for the circuit behind it; a power supply as device:supply; or a tunnel as tunnel/NAME"`
 		}) (*body[v1.Failure], error) {
 			t, err := failures.Read(in.What)
 			if err != nil {
 				return nil, err
 			}
+			t = s.supplyOr(t)
 			ends, err := s.endsOf(t, s.tunnelEnds())
 			if err != nil {
 				return nil, err
@@ -82,6 +83,15 @@ func (s *server) failureRoutes(api huma.API) {
 		})
 }
 
+// supplyOr is a power supply where what was taken for a port is one.
+func (s *server) supplyOr(t topology.Thing) topology.Thing {
+	if d, ports, err := s.Inventory.Device(t.Port.Device); err == nil && !slices.ContainsFunc(ports, func(p *catalog.Port) bool { return p.Ref == t.Port }) &&
+		slices.ContainsFunc(d.Inside.Hardware.Supplies, func(x network.Supply) bool { return x.Name == t.Port.Port }) {
+		return topology.Thing{Device: d.Name, Supply: t.Port.Port}
+	}
+	return t
+}
+
 // ends is where a thing is that may fail.
 type ends struct {
 	kind    string
@@ -106,6 +116,9 @@ func (s *server) endsOf(t topology.Thing, tunnels map[string][]string) (ends, er
 	case t.Device != "":
 		if _, _, err := s.Inventory.Device(t.Device); err != nil {
 			return ends{}, missing(err, t.Device)
+		}
+		if t.Supply != "" {
+			return ends{"supply", []string{t.Device}, []string{failures.Text(t)}}, nil
 		}
 		return ends{"device", []string{t.Device}, []string{t.Device}}, nil
 	case t.Tunnel != "":
@@ -136,7 +149,7 @@ func (s *server) endsOf(t topology.Thing, tunnels map[string][]string) (ends, er
 }
 
 func (s *server) failureOut(ctx context.Context, t topology.Thing, at ends, l topology.Loss) v1.Failure {
-	out := v1.Failure{What: failures.Text(t), Kind: at.kind, Ends: at.names, Devices: []string{}, CutOff: []string{}, Sites: []string{}, Opens: []string{}, Over: []string{}}
+	out := v1.Failure{What: failures.Text(t), Kind: at.kind, Ends: at.names, Devices: []string{}, CutOff: []string{}, Sites: []string{}, Opens: []string{}, Over: []string{}, Powered: l.Powered}
 	holds := func(d string) bool { return s.Inventory.HoldsDevice(d, within(ctx, rights.See, rights.Devices)) }
 	lose := func(device string) {
 		if d, _, err := s.Inventory.Device(device); err == nil && d.Site.Name != "" && !slices.Contains(out.Sites, d.Site.Name) {
@@ -170,6 +183,7 @@ func (s *server) failureOut(ctx context.Context, t topology.Thing, at ends, l to
 		out.Over = append(out.Over, slices.DeleteFunc(slices.Clone(l.Over), func(name string) bool { return !seen[name] })...)
 	}
 	switch {
+	case len(l.Powered) > 0:
 	case t.Device != "":
 		out.Clients += s.clientsAt(ctx, t.Device)
 		if out.Clients > 0 || len(out.Devices) > 0 {

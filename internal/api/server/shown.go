@@ -121,6 +121,8 @@ func init() {
 		switch {
 		case x.Site != "":
 			return []spot{{feature: rights.Alarms, site: x.Site}}
+		case x.Tunnel != "":
+			return onDevice(rights.Devices, x.Device)
 		case x.Port != "":
 			return onRef(rights.Ports, network.PortRef{Device: x.Device, Port: x.Port})
 		}

@@ -53,10 +53,10 @@ func (s *server) steeringRoutes(api huma.API) {
 	register(s, api, seeConfigurations, http.MethodGet, "/devices/{name}/steering", "get-steering", "How an edge carries what goes to other sites, how that moved, and what its ways would have come to, as they run or as a draft would make them",
 		func(ctx context.Context, in *struct {
 			NamePath
-			Draft  int64  `query:"draft" minimum:"0" doc:"A draft of which the ways are gone through instead of those that run"`
+			Change int64  `query:"change" minimum:"0" maximum:"9007199254740991" doc:"A draft of which the ways are gone through instead of those that run"`
 			Period string `query:"period" maxLength:"10" default:"24h" doc:"How long a time is gone through: 90m, 24h, 7d"`
 		}) (*body[v1.Steering], error) {
-			out, err := s.steeringOf(ctx, in.Name, in.Draft, in.Period)
+			out, err := s.steeringOf(ctx, in.Name, in.Change, in.Period)
 			return &body[v1.Steering]{out}, err
 		})
 }

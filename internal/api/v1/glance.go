@@ -2,12 +2,13 @@ package v1
 
 import "time"
 
-// Strip is how a site, a device or a port fared over a time.
+// Strip is how a site, a device, a port or a tunnel fared over a time.
 type Strip struct {
-	Name   string   `json:"name" doc:"Of the site, the device, or device:port"`
+	Name   string   `json:"name" doc:"Of the site, the device, device:port, or the tunnel"`
 	Device string   `json:"device,omitempty"`
 	Port   string   `json:"port,omitempty"`
 	Site   string   `json:"site,omitempty"`
+	Tunnel string   `json:"tunnel,omitempty"`
 	Steps  []string `json:"steps" doc:"The worst severity of each step, empty where nothing was out of order"`
 }
 

@@ -162,3 +162,14 @@ func TestStepHolds(t *testing.T) {
 		}
 	})
 }
+
+func TestHowAPathFared(t *testing.T) {
+	for want, c := range map[string]struct {
+		p  Path
+		up float64
+	}{
+		"": {fibre(20, 0), 1}, "warning": {fibre(20, 0), 0.9}, "minor": {fibre(180, 8), 1}, "major": {fibre(600, 12), 1}, "critical": {fibre(20, 0), 0.2},
+	} {
+		assert.Equal(t, want, Fared(c.p, c.up), "%+v", c)
+	}
+}

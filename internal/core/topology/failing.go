@@ -15,6 +15,8 @@ type Failing struct {
 	Gone    map[string]bool // devices that are away already
 	Tunnels []Line          // between edges
 	Held    map[Link]bool   // links that spanning tree or a ring holds back now
+	// Supplies are the power supplies of devices that give power now.
+	Supplies map[string][]string
 }
 
 // Thing is something that may fail: one of these is said.
@@ -22,6 +24,7 @@ type Thing struct {
 	Device string
 	Port   network.PortRef // a link, by one of its ends; a circuit, by the port of an edge
 	Tunnel string          // by its name
+	Supply string          // of the device, by its name
 }
 
 // Loss is what is lost when something fails, and what takes its place.
@@ -30,6 +33,7 @@ type Loss struct {
 	CutOff  []string // edges that have no tunnel any more
 	Opens   []Link   // that were held back until then
 	Over    []string // tunnels that are left to edges which lose one
+	Powered []string // supplies that go on feeding the device of which one fails
 }
 
 // Any tells whether anything is lost.
@@ -54,7 +58,17 @@ func (f Failing) reach(without string, open func(Link) bool) map[string]bool {
 }
 
 // Without works out what is lost when a thing fails. Links that are held back open where they are needed; what is away already is not lost again.
-func (f Failing) Without(t Thing) Loss { return f.without(t, f.now()) }
+func (f Failing) Without(t Thing) Loss {
+	if t.Supply != "" {
+		give := f.Supplies[t.Device]
+		left := slices.DeleteFunc(slices.Clone(give), func(s string) bool { return s == t.Supply })
+		if len(left) > 0 || len(give) == 0 { // without any it is a device that tells of none, or has no power already
+			return Loss{Devices: []string{}, CutOff: []string{}, Opens: []Link{}, Over: []string{}, Powered: left}
+		}
+		t = Thing{Device: t.Device}
+	}
+	return f.without(t, f.now())
+}
 
 // now is which devices are reached as it is.
 func (f Failing) now() map[string]bool { return f.reach("", func(Link) bool { return true }) }

@@ -24,7 +24,8 @@ func ringed() Failing {
 	return Failing{
 		Configs: configs, Entries: []string{"e", "f", "g"}, Gone: map[string]bool{},
 		Links: []Link{link("e:1", "s1:1"), link("s1:2", "s2:1"), link("s2:2", "s3:1"), held, link("s3:3", "x:1")}, Held: map[Link]bool{held: true},
-		Tunnels: []Line{tunnel("fibre", "e", "f", "wan1", "wan1"), tunnel("cellular", "e", "f", "wan2", "wan2"), tunnel("radio", "f", "g", "wan3", "wan1")},
+		Supplies: map[string][]string{"s1": {"psu1"}, "s3": {"psu1", "psu2"}},
+		Tunnels:  []Line{tunnel("fibre", "e", "f", "wan1", "wan1"), tunnel("cellular", "e", "f", "wan2", "wan2"), tunnel("radio", "f", "g", "wan3", "wan1")},
 	}
 }
 
@@ -46,6 +47,9 @@ func TestWhatIsLostWhenSomethingFails(t *testing.T) {
 		"the circuit of the only tunnel":         {Thing{Port: ref("g:wan1")}, Loss{CutOff: []string{"g"}}},
 		"one of two circuits":                    {Thing{Port: ref("e:wan2")}, Loss{Over: []string{"fibre"}}},
 		"a port at which there is nobody":        {Thing{Port: ref("x:3")}, Loss{}},
+		"one of two supplies":                    {Thing{Device: "s3", Supply: "psu1"}, Loss{Powered: []string{"psu2"}}},
+		"one that gives no power already":        {Thing{Device: "s1", Supply: "psu2"}, Loss{Powered: []string{"psu1"}}},
+		"the only supply":                        {Thing{Device: "s1", Supply: "psu1"}, Loss{Devices: []string{"s2", "s3", "x"}}},
 		"a device of which nothing is connected": {Thing{Device: "nobody"}, Loss{}},
 	} {
 		got, want := ringed().Without(c.fails), c.want

@@ -36,6 +36,14 @@ func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
 	for name, c := range n.Configs {
 		seen[name] = topology.Seen{Config: c, State: n.States[name], Inside: n.Insides[name], Away: n.Gone[name]}
 	}
+	f.Supplies = map[string][]string{}
+	for name, in := range n.Insides {
+		for _, s := range in.Hardware.Supplies {
+			if s.OK {
+				f.Supplies[name] = append(f.Supplies[name], s.Name)
+			}
+		}
+	}
 	held := map[network.PortRef]bool{}
 	for _, l := range topology.Lines(seen, topology.HostNames(n.Configs)) {
 		switch {
@@ -55,7 +63,7 @@ func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
 	return f, nil
 }
 
-// Read reads what is to fail: a device, one of its ports (device:port), or a tunnel (tunnel/NAME).
+// Read reads what is to fail: a device, one of its ports or power supplies (device:port), or a tunnel (tunnel/NAME).
 func Read(text string) (topology.Thing, error) {
 	if name, is := strings.CutPrefix(text, setting.TunnelObject("")); is {
 		return topology.Thing{Tunnel: name}, nil
@@ -75,6 +83,8 @@ func Text(t topology.Thing) string {
 	switch {
 	case t.Tunnel != "":
 		return setting.TunnelObject(t.Tunnel)
+	case t.Supply != "":
+		return t.Device + ":" + t.Supply
 	case t.Device != "":
 		return t.Device
 	}

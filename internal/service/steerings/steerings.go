@@ -94,16 +94,9 @@ func remotes(tunnels []network.Tunnel) (out []string) {
 // samples are how the tunnels to each other edge were measured. A step in which nothing is known of any of them is none; a tunnel of which nothing is known
 // is one that was down.
 func (s *Service) samples(ctx context.Context, device string, tunnels []network.Tunnel, span series.Span) (map[string][]steering.Sample, error) {
-	list, err := s.History.Ask(ctx, history.Question{Device: device, Part: series.Tunnel, Metrics: []string{"delay", "jitter", "loss", "up"}}, span)
+	known, err := s.known(ctx, device, span)
 	if err != nil {
 		return nil, err
-	}
-	known := map[string]map[string][]series.Point{}
-	for _, x := range list {
-		if known[x.Name] == nil {
-			known[x.Name] = map[string][]series.Point{}
-		}
-		known[x.Name][x.Metric.Name] = x.Points
 	}
 	out := map[string][]steering.Sample{}
 	for i := range span.Count {
@@ -117,6 +110,43 @@ func (s *Service) samples(ctx context.Context, device string, tunnels []network.
 				out[remote] = append(out[remote], steering.Sample{At: at, Paths: paths})
 			}
 		}
+	}
+	return out, nil
+}
+
+// Day is how the tunnels of an edge fared in the steps of a span, in the severities of alarms, by name; "" where nothing was bad, or nothing is known.
+func (s *Service) Day(ctx context.Context, device string, tunnels []network.Tunnel, span series.Span) (map[string][]string, error) {
+	known, err := s.known(ctx, device, span)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string][]string{}
+	for _, paths := range steering.To(tunnels) {
+		for _, p := range paths {
+			steps := make([]string, span.Count)
+			for i := range steps {
+				if measure(&p, known[p.Tunnel], i) {
+					steps[i] = steering.Fared(p, known[p.Tunnel]["up"][i].Mean)
+				}
+			}
+			out[p.Tunnel] = steps
+		}
+	}
+	return out, nil
+}
+
+// known is what was read of the tunnels of an edge, by name and metric.
+func (s *Service) known(ctx context.Context, device string, span series.Span) (map[string]map[string][]series.Point, error) {
+	list, err := s.History.Ask(ctx, history.Question{Device: device, Part: series.Tunnel, Metrics: []string{"delay", "jitter", "loss", "up"}}, span)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]map[string][]series.Point{}
+	for _, x := range list {
+		if out[x.Name] == nil {
+			out[x.Name] = map[string][]series.Point{}
+		}
+		out[x.Name][x.Metric.Name] = x.Points
 	}
 	return out, nil
 }

@@ -86,7 +86,7 @@ func enter() (context.Context, func(), error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WSURLReadTimeout(2*time.Minute),
 			chromedp.Flag("disable-dev-shm-usage", true), chromedp.Flag("disable-background-networking", true),
 			chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("disable-quic", true),
 			chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", true))

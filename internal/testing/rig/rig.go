@@ -75,7 +75,7 @@ const (
 )
 
 // patient is for how long a device may take to be spoken to: a busy machine is no reason to fail.
-var patient = fleet.Timing{Connect: 20 * time.Second, Request: time.Minute, Silence: 30 * time.Second}
+var patient = fleet.Timing{Connect: 20 * time.Second, Request: time.Minute, Silence: 12 * time.Second}
 
 // quick keeps tests short where nothing depends on the real waits.
 var quick = fleet.Timing{Connect: patient.Connect, Request: patient.Request, KeepAlive: 2 * time.Second, Silence: patient.Silence, Poll: time.Second, Inspect: 2 * time.Second,

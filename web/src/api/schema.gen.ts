@@ -2772,6 +2772,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/paths/strips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How calls over the tunnels between sites fared in the last 24 hours: critical where a tunnel was down, major below R = 50, minor below 70, warning where it was down for a part
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-path-strips"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/policies": {
         parameters: {
             query?: never;
@@ -3743,7 +3763,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What is lost when a device, a link, a tunnel or a circuit fails, and what takes its place; nothing is changed
+         * What is lost when a device, a link, a tunnel, a circuit or a power supply fails, and what takes its place; nothing is changed
          * @description Needs the right to see devices.
          */
         get: operations["what-if"];
@@ -5580,14 +5600,16 @@ export interface components {
             /** @description Where it is: of a link both ports, of a tunnel both edges */
             ends: string[];
             /** @enum {string} */
-            kind: "device" | "link" | "port" | "circuit" | "tunnel";
+            kind: "device" | "link" | "port" | "circuit" | "tunnel" | "supply";
             /** @description Links that were held back (spanning tree, rings) and are used then, by their ends */
             opens: string[];
             /** @description Tunnels that are left to edges which lose one */
             over: string[];
+            /** @description Supplies that go on feeding the device of which one fails */
+            powered?: string[];
             /** @description Sites of which anything is lost */
             sites: string[];
-            /** @description A device, a port as device:port, or a tunnel as tunnel/NAME */
+            /** @description A device, a port as device:port, a power supply as device:supply, or a tunnel as tunnel/NAME */
             what: string;
         };
         Fan: {
@@ -9395,12 +9417,13 @@ export interface components {
         };
         Strip: {
             device?: string;
-            /** @description Of the site, the device, or device:port */
+            /** @description Of the site, the device, device:port, or the tunnel */
             name: string;
             port?: string;
             site?: string;
             /** @description The worst severity of each step, empty where nothing was out of order */
             steps: string[];
+            tunnel?: string;
         };
         Strips: {
             /** Format: date-time */
@@ -12985,7 +13008,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description A draft of which the ways are gone through instead of those that run */
-                draft?: number;
+                change?: number;
                 /** @description How long a time is gone through: 90m, 24h, 7d */
                 period?: string;
             };
@@ -15233,6 +15256,38 @@ export interface operations {
             };
         };
     };
+    "list-path-strips": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Strips"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-policies": {
         parameters: {
             query?: {
@@ -17108,7 +17163,7 @@ export interface operations {
     "what-if": {
         parameters: {
             query: {
-                /** @description A device; a port as device:port, which stands for its link, or for the circuit behind it; or a tunnel as tunnel/NAME */
+                /** @description A device; a port as device:port, which stands for its link, or for the circuit behind it; a power supply as device:supply; or a tunnel as tunnel/NAME */
                 what: string;
             };
             header?: never;

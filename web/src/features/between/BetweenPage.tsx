@@ -5,12 +5,13 @@ import { allowed, type Circuit, type Path, type Person } from "../../api/client"
 import { useKept, useScope, useView } from "../../app/view";
 import { Button, Choices, Empty, Failure, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
+import { Strip } from "../../ui/strip";
 import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
 import { rate } from "../ports/columns";
 import { CircuitDialog } from "./CircuitDialog";
 import { JoinDialog } from "./JoinDialog";
-import { useCircuits, usePaths } from "./queries";
+import { useCircuits, usePathStrips, usePaths } from "./queries";
 import { Steering } from "./Steering";
 import { Tunnels } from "./Tunnels";
 
@@ -69,6 +70,8 @@ const shapes: Record<string, string> = {
 
 function Paths({ scope, me }: { scope: string; me: Person }) {
   const list = usePaths(scope);
+  const strips = usePathStrips(scope);
+  const days = new Map(strips.data?.items.map((s) => [`${s.device} ${s.tunnel}`, s.steps]));
   const kept = useKept();
   const [sort, setSort] = useView("sort", "edge");
   const device = (name: string) => (
@@ -99,6 +102,18 @@ function Paths({ scope, me }: { scope: string; me: Person }) {
       head: "Calls",
       sort: (p) => p.rating,
       cell: (p) => <HealthMark state={shapes[p.category] ?? "unknown"} word={p.category} />,
+    },
+    {
+      key: "day",
+      head: "24 h",
+      cell: (p) => {
+        const steps = days.get(`${p.device} ${p.tunnel}`);
+        return strips.data && steps ? (
+          <span className="block w-28">
+            <Strip of={`Calls over ${p.tunnel}`} from={strips.data.from} step={strips.data.step_s} steps={steps} />
+          </span>
+        ) : null;
+      },
     },
     {
       key: "measure",

@@ -13,6 +13,15 @@ export const usePaths = (where: string) =>
     refetchInterval: 10_000,
   });
 
+/** How calls over those tunnels fared in the last 24 hours. */
+export const usePathStrips = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "path-strips", where],
+    queryFn: () => take(api.GET("/api/v1/paths/strips", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 60_000,
+  });
+
 /** The lines of providers at the edges in the scope. */
 export const useCircuits = (where: string) =>
   useQuery({
@@ -60,7 +69,7 @@ export const useSteering = (name: string, draft?: number) =>
   useQuery({
     queryKey: [...keys.devices, "steering-of", name, draft ?? 0],
     queryFn: () =>
-      take(api.GET("/api/v1/devices/{name}/steering", { params: { path: { name }, query: draft ? { draft } : {} } })),
+      take(api.GET("/api/v1/devices/{name}/steering", { params: { path: { name }, query: draft ? { change: draft } : {} } })),
     placeholderData: keepPreviousData,
     refetchInterval: 30_000,
   });

@@ -72,7 +72,7 @@ export function FailuresView() {
           <input
             id="what-fails"
             className={`${inputClass} !w-72 font-mono`}
-            placeholder="th-sw-01, th-sw-01:1/1/49, tunnel/…"
+            placeholder="th-sw-01, th-sw-01:1/1/49, hh-core-01:psu1"
             value={typed}
             onChange={(e) => setTyped(e.target.value)}
           />
@@ -139,6 +139,7 @@ function Answer({ f }: { f: NetworkFailure }) {
     ["End stations cut off", String(f.clients)],
     ["Taken over by", words(f.opens)],
     ["Tunnels that are left", words(f.over)],
+    ["Fed by", words(f.powered ?? [])],
   ];
   return (
     <dl className="grid grid-cols-[max-content_1fr] gap-x-4 gap-y-1 border-t border-rule p-3">
