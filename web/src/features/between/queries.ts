@@ -69,7 +69,11 @@ export const useSteering = (name: string, draft?: number) =>
   useQuery({
     queryKey: [...keys.devices, "steering-of", name, draft ?? 0],
     queryFn: () =>
-      take(api.GET("/api/v1/devices/{name}/steering", { params: { path: { name }, query: draft ? { change: draft } : {} } })),
+      take(
+        api.GET("/api/v1/devices/{name}/steering", {
+          params: { path: { name }, query: draft ? { change: draft } : {} },
+        }),
+      ),
     placeholderData: keepPreviousData,
     refetchInterval: 30_000,
   });
