@@ -144,6 +144,10 @@ func TestWhoMaySeeSteering(t *testing.T) {
 	assert.NotContains(t, string(text), "hh-edge-01")
 	_, err = near.Steering(t.Context(), "hh-edge-01", 0, "")
 	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "hh-edge-01")
+	for _, period := range []string{"1m", "7d"} {
+		_, err = r.Steering(t.Context(), "ng-edge-01", 0, period)
+		require.NoError(t, err, period)
+	}
 	for _, period := range []string{"5s", "9000d", "yesterday", "-1h"} {
 		_, err = r.Steering(t.Context(), "ng-edge-01", 0, period)
 		rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, "from 1m to 7d")

@@ -57,13 +57,16 @@ type Replayed struct {
 	steering.Outcome
 }
 
-// step is how finely a time is gone through.
-const step = time.Minute
+// A time is gone through minute by minute, a longer one in so many steps.
+const (
+	step  = time.Minute
+	steps = 1440
+)
 
 // Replay tells what the ways of a configuration would have come to over the time before now, by how the edge measured its tunnels then.
 func (s *Service) Replay(ctx context.Context, device string, c network.Config, in network.Inside, period time.Duration) ([]Replayed, error) {
 	now := s.Now()
-	span, err := s.History.Fit(now.Add(-period), now, 0, int(period/step))
+	span, err := s.History.Fit(now.Add(-period), now, 0, min(int(period/step), steps))
 	if err != nil {
 		return nil, err
 	}

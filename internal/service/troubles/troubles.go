@@ -82,9 +82,12 @@ func (s *Service) compare(v fleet.View) (out []fact.Fact) {
 		return nil
 	}
 	now := v.Inside.Troubles()
-	is := known{at: at, list: now, boot: v.Identity.BootedAt}
-	if moves := movesOf(v); len(moves) > 0 {
-		is.move = moves[len(moves)-1].Number
+	if v.Identity.BootedAt.After(before.boot) {
+		before.move = 0
+	}
+	is := known{at: at, list: now, boot: v.Identity.BootedAt, move: before.move} // the moves of a device that does not steer for a while are not told again
+	for _, m := range movesOf(v) {
+		is.move = max(is.move, m.Number)
 	}
 	s.known[v.Name] = is
 	has := func(list []network.Trouble, key string) bool {
@@ -113,18 +116,14 @@ func movesOf(v fleet.View) []network.Move {
 	return v.Inside.Steered.Moves
 }
 
-// moved are the moves of traffic since the reading before. A device that started anew counts them anew.
+// moved are the moves of traffic since the reading before.
 func moved(v fleet.View, before known) (out []fact.Fact) {
-	last := before.move
-	if v.Identity.BootedAt.After(before.boot) {
-		last = 0
-	}
 	ways := map[int]string{}
 	for _, w := range setting.Ways(v.Config) {
 		ways[w.Number] = w.Fit()
 	}
 	for _, m := range movesOf(v) {
-		if m.Number > last {
+		if m.Number > before.move {
 			out = append(out, fact.Of(m.At, fact.TheDevice(v.Name), fact.DeviceSteered{Way: m.Way, Remote: m.Remote, From: m.From, To: m.To, Why: m.Why, Delay: m.DelayMs, Jitter: m.JitterMs, Percent: m.LossPercent, Traffic: ways[m.Way]}))
 		}
 	}
