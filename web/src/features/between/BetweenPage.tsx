@@ -109,7 +109,7 @@ function Paths({ scope, me }: { scope: string; me: Person }) {
       cell: (p) => {
         const steps = days.get(`${p.device} ${p.tunnel}`);
         return strips.data && steps ? (
-          <span className="block w-28">
+          <span className="block w-16">
             <Strip of={`Calls over ${p.tunnel}`} from={strips.data.from} step={strips.data.step_s} steps={steps} />
           </span>
         ) : null;
