@@ -89,13 +89,15 @@ func (s *server) steeringOf(ctx context.Context, name string, draft int64, text 
 	}
 	far := s.farNames(ctx)
 	out = v1.Steering{Device: name, Steers: v.Config.Has(setting.Steering), Draft: draft, Ways: []v1.SteeringWay{}, Flows: []v1.SteeredFlow{}, Moves: []v1.SteeringMove{}, Replays: []v1.SteeringReplay{}, From: time.Now().Add(-period).UTC()}
-	fits := map[int]string{}
 	for _, w := range setting.Ways(config) {
-		fits[w.Number] = w.Fit()
 		out.Ways = append(out.Ways, v1.SteeringWay{Number: w.Number, Text: w.Text, Traffic: w.Fit(), Note: w.Note})
 	}
 	for _, f := range steerings.Flows(v.Config, v.Inside) {
 		out.Flows = append(out.Flows, flowOut(name, "", f, far))
+	}
+	fits := map[int]string{} // as it runs: a draft moved nothing yet
+	for _, w := range setting.Ways(v.Config) {
+		fits[w.Number] = w.Fit()
 	}
 	if v.Inside.Steered != nil {
 		for _, m := range slices.Backward(v.Inside.Steered.Moves) {

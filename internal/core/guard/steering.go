@@ -100,7 +100,7 @@ func (s *steers) moves(w setting.Way, was int) {
 	if fit == "" {
 		fit = "all else"
 	}
-	s.say(Note, w, "moves", fmt.Sprintf("%s: %s would go another way: %s%s.", s.at.Device, fit, strings.Join(moved, ", "), rest), "That is how the tunnels are at this moment.", "Look at what it would have done in the last 24 h: everypost steering "+s.at.Device+" --change N.")
+	s.say(Note, w, "moves", fmt.Sprintf("%s: %s would go another way: %s%s.", s.at.Device, fit, strings.Join(moved, ", "), rest), "That is how the tunnels are at this moment.", "Before you push it, look at what it would have done in the last 24 h: \"everypost steering "+s.at.Device+"\" with --change and the number of this draft; in the console, Between sites, Steering.")
 }
 
 func (s *steers) circuits() string {
