@@ -40,6 +40,7 @@ import (
 	"example.net/everypost/internal/service/permission"
 	"example.net/everypost/internal/service/policies"
 	"example.net/everypost/internal/service/promises"
+	"example.net/everypost/internal/service/radiolinks"
 	"example.net/everypost/internal/service/rules"
 	"example.net/everypost/internal/service/secrets"
 	"example.net/everypost/internal/service/snapshots"
@@ -106,6 +107,7 @@ type Service struct {
 	Overlays   *overlays.Service
 	Circuits   *circuits.Service
 	Steerings  *steerings.Service
+	RadioLinks *radiolinks.Service
 	StartedAt  time.Time
 	dir        string
 	lock       *os.File
@@ -166,6 +168,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Inventory: s.Inventory, Network: s.Changes, Now: time.Now}
 	s.Failures = &failures.Service{Network: s.Changes}
 	s.Overlays = &overlays.Service{Network: s.Changes}
+	s.RadioLinks = &radiolinks.Service{Network: s.Changes, History: s.History, Now: time.Now}
 	s.Circuits = &circuits.Service{Store: s.Store, History: s.History, Now: time.Now}
 	s.Steerings = &steerings.Service{History: s.History, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)

@@ -61,7 +61,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing", namespaces["ep-wan"]+"?module=ep-wan&features=steering")
 	}
 	if a.d.spec.Role == "radio-link" {
-		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link")
+		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link", namespaces["ep-sw"]+"?module=ep-switching&features=link-tracking")
 	}
 	if a.d.spec.Role == "access-point" {
 		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=portals")

@@ -35,6 +35,7 @@ type compiled struct {
 	wireless wirelessConfig
 	tunnels  []tunnelConfig       // by name
 	ways     []*way               // of traffic to other sites, in their order
+	carriers map[string]carrier   // ends of radio links, by port
 	blocked  map[string]time.Time // stations of which nothing passes, and until when; zero: for good
 	at       time.Time            // by the clock of the device, as of the last time that the world settled
 	manage   managed
@@ -112,6 +113,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	c.compileWireless(tree)
 	c.compileTunnels(tree)
 	c.compileSteering(tree)
+	c.compileCarriers(tree)
 	c.compileBlocked(tree)
 	c.compileManagement(tree)
 	c.compileTelling(tree)

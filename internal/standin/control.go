@@ -36,6 +36,7 @@ const (
 	Storm          Fault = "storm"           // what is plugged into a port sends broadcasts without end
 	Flap           Fault = "flap"            // the cable at a port comes and goes, six times in six seconds
 	Rain           Fault = "rain"            // heavy rain on a radio link
+	Downpour       Fault = "downpour"        // so much rain that a radio link is lost
 	Overheat       Fault = "overheat"        // a device gets hot
 	DeadSupply     Fault = "dead-supply"     // the last power supply of a device fails
 	Tinker         Fault = "tinker"          // somebody at the device puts a port into another VLAN, and says so in its description
@@ -53,7 +54,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Sleep, Break, Unpack, BrownOut, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Downpour, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Sleep, Break, Unpack, BrownOut, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -97,6 +98,11 @@ func (w *World) Throw(f Fault, target string) error {
 			return fmt.Errorf("%s is no radio link", target)
 		}
 		w.rainDb = 19
+	case Downpour:
+		if d.spec.Role != "radio-link" {
+			return fmt.Errorf("%s is no radio link", target)
+		}
+		w.rainDb = 42
 	case Overheat:
 		d.hot = true
 	case DeadSupply:

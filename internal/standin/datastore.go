@@ -185,6 +185,7 @@ func validate(tree *xmlnode.Node) error {
 	validateWireless(tree, vlans, fault)
 	validateTunnels(tree, fault)
 	validateSteering(tree, fault)
+	validateCarriers(tree, fault)
 	return errors.Join(errs...)
 }
 

@@ -434,6 +434,9 @@ func (y *yard) greySkerry() {
 	radio := y.add("rl", "R18", 1)
 	y.link("gs-sw-01", "1/1/23", radio.Name, "eth0")
 	radio.FedBy = "gs-sw-01:1/1/23"
+	if air := radio.port("radio0"); air != nil { // it hears what the other end sends
+		air.Carrier = &CarrierSpec{TxKHz: 19_315_000, RxKHz: 18_305_000, PowerDbm: 18}
+	}
 	y.link("th-rl-01", "radio0", radio.Name, "radio0")
 	y.accessPoint("A2", 1, "gs-sw-01", "1/1/1", "waiting room")
 	y.accessPoint("A5", 2, "gs-sw-02", "1/1/1", "slipway")

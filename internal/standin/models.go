@@ -73,6 +73,6 @@ var models = map[string]model{
 		return append(routed(portsOf("wan", 1, 4, 10_000, false, true)), portsOf("lan", 1, 8, 100_000, false, true)...)
 	}},
 	"R18": {"Heliograph", "radio-link", 0, 1, 23_000, "HG18", "1.4.0", func() []PortSpec {
-		return append(portsOf("eth", 0, 1, 1000, false, false), PortSpec{Name: "radio0", SpeedMbps: 1000})
+		return append(portsOf("eth", 0, 1, 1000, false, false), PortSpec{Name: "radio0", SpeedMbps: 1000, Carrier: &CarrierSpec{TxKHz: 18_305_000, RxKHz: 19_315_000, PowerDbm: 18}})
 	}},
 }

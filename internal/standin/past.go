@@ -137,11 +137,7 @@ func (c *chronicle) noteDevice(d *device, now time.Time) {
 	case "firewall":
 		own.put("sessions", d.sessionsOnce(now))
 	case "radio-link":
-		dbm := w.receivedDbm(name, now)
-		_, mbps := modulation(dbm)
-		link := c.of(partKey{d, "radio-link"}, name, "radio-link", "")
-		link.put("received", dbm)
-		link.put("capacity", float64(mbps))
+		c.noteAir(d, now)
 	case "switch", "access-point":
 		own.put("clients", float64(w.clientsAt(d)))
 	}
@@ -158,6 +154,24 @@ func (c *chronicle) noteDevice(d *device, now time.Time) {
 		end.put("delay", t.delayMs)
 		end.put("jitter", t.jitterMs)
 		end.put("loss", t.lossPct)
+	}
+}
+
+// noteAir takes down how the ends of radio links heard each other, and how many seconds were bad.
+func (c *chronicle) noteAir(d *device, now time.Time) {
+	c.world.countAir(now)
+	for port := range d.cfg.carriers {
+		dBm, h := c.world.receivedDbm(endpoint{d.spec.Name, port}, now)
+		link := c.of(partKey{d, "radio-link"}, d.spec.Name, "radio-link", "")
+		if h.found {
+			link.put("received", dBm)
+		}
+		link.put("capacity", float64(mbps(h.mode, d.cfg.carriers[port].width)))
+		if a := d.ports[port].air; a != nil {
+			link.count("es", 100*float64(a.es))
+			link.count("ses", 100*float64(a.ses))
+			link.count("uas", 100*float64(a.uas))
+		}
 	}
 }
 

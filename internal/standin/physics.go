@@ -14,6 +14,7 @@ func (w *World) settle() {
 	w.tellTime(now)
 	w.settlePower(now)
 	w.settleLinks(now)
+	w.countAir(now)
 	w.gatherBridges()
 	w.settlePoE()
 	w.settleTunnels(now)
@@ -175,7 +176,7 @@ func (w *World) links() map[endpoint]bool {
 		return d.powered && !d.booting && c.enabled && !d.ports[e.port].bounced && w.keptShut(d, d.ports[e.port]) == "" && c.plugged(d.ports[e.port].spec)
 	}
 	for _, c := range w.cables {
-		if !c.cut && ready(c.a) && ready(c.b) && w.negotiated(c) > 0 {
+		if !c.cut && ready(c.a) && ready(c.b) && w.negotiated(c) > 0 && w.airUp(c) {
 			up[c.a], up[c.b] = true, true
 		}
 	}
@@ -296,7 +297,7 @@ func (d *device) loseMemory() {
 	d.tasks = nil
 	d.inbox.empty()
 	for _, p := range d.ports {
-		p.counters, p.bounced, p.starved = tally{}, false, false
+		p.counters, p.bounced, p.starved, p.air = tally{}, false, false, nil
 	}
 	d.setDown(true)
 }

@@ -72,7 +72,8 @@ type PortSpec struct {
 	Disabled          bool
 	LAG               string // the bundle of which it is a member
 	Cage              bool
-	Combo             bool // has a cage besides its copper connector, of which one works
+	Carrier           *CarrierSpec // an end of a radio link
+	Combo             bool         // has a cage besides its copper connector, of which one works
 }
 
 // FirewallSpec is what a firewall was first told.
@@ -478,6 +479,9 @@ func (s DeviceSpec) config() *xmlnode.Node {
 		if len(s.Ways) > 0 {
 			out.Add(steeringNodes(s.Ways))
 		}
+	}
+	if carriers := carrierNodes(s.Ports); len(carriers.Children) > 0 {
+		out.Add(carriers)
 	}
 	if len(s.Blocked) > 0 {
 		stations := node("ep-dev", "stations")

@@ -294,6 +294,18 @@ ep-wl:wireless/passphrase[name]/network string
 ep-wl:wireless/passphrase[name]/passphrase passphrase
 ep-wl:wireless/passphrase[name]/vlan vlan
 ep-wl:wireless/passphrase[name]/until date
+ep-radio:radio-link/carrier-termination[name]/name string
+ep-radio:radio-link/carrier-termination[name]/tx-enabled boolean =true
+ep-radio:radio-link/carrier-termination[name]/tx-frequency 1..4294967295
+ep-radio:radio-link/carrier-termination[name]/rx-frequency 1..4294967295
+ep-radio:radio-link/carrier-termination[name]/channel-separation 1..4294967295
+ep-radio:radio-link/carrier-termination[name]/polarization polarization =vertical
+ep-radio:radio-link/carrier-termination[name]/power-mode power-mode =rtpc
+ep-radio:radio-link/carrier-termination[name]/maximum-nominal-power level
+ep-radio:radio-link/carrier-termination[name]/atpc-lower-threshold level
+ep-radio:radio-link/carrier-termination[name]/atpc-upper-threshold level
+ep-radio:radio-link/carrier-termination[name]/selected-min-acm modulation =qpsk
+ep-radio:radio-link/carrier-termination[name]/selected-max-acm modulation =qam-1024
 ep-wan:steering/choice[name]/name policy-name
 ep-wan:steering/choice[name]/way[number]/number 1..65535
 ep-wan:steering/choice[name]/way[number]/application* string
@@ -505,8 +517,17 @@ var leafTypes = map[string]func(string) error{
 		return err
 	},
 	"translation-kind": oneOf("source", "destination"),
-	"send":             oneOf("once", "twice"),
-	"else":             oneOf("any", "drop"),
+	"polarization":     oneOf("horizontal", "vertical"),
+	"power-mode":       oneOf("rtpc", "atpc"),
+	"modulation":       oneOf("qpsk", "qam-16", "qam-64", "qam-256", "qam-1024"),
+	"level": func(v string) error {
+		if f, err := strconv.ParseFloat(v, 64); err != nil || !(f >= -99 && f <= 99) {
+			return fmt.Errorf("%q is no level from -99 to 99 dBm", v)
+		}
+		return nil
+	},
+	"send": oneOf("once", "twice"),
+	"else": oneOf("any", "drop"),
 	"percent": func(v string) error {
 		if f, err := strconv.ParseFloat(v, 64); err != nil || f < 0.01 || f > 50 {
 			return fmt.Errorf("%q is no percentage from 0.01 to 50", v)

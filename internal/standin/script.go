@@ -41,6 +41,9 @@ func LanternMonth(days int) []Happening {
 	for day := 1.0; day < float64(days); day += 4 {
 		add(day, 14.2, 1.5, Rain, Recover, "th-rl-01")
 	}
+	for day := 3.0; day < float64(days); day += 9 {
+		add(day, 17.6, 0.2, Downpour, Recover, "th-rl-01")
+	}
 	for day := 0.0; day < float64(days); day++ {
 		vessel := []string{"fu", "gu", "rz", "tu"}[int(day)%4]
 		add(day, 8.1, 5.3, Cut, Mend, vessel+"-edge-01:wan2")

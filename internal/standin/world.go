@@ -133,9 +133,10 @@ type portSim struct {
 	forwards time.Time // until then it listens and learns only; zero where it forwards
 	learning *timer    // until then
 	guard    guarded
-	brown    bool // the provider behind it is overloaded
-	bounced  bool // held down for a moment
-	starved  bool // without power for a moment
+	air      *airCount // of an end of a radio link
+	brown    bool      // the provider behind it is overloaded
+	bounced  bool      // held down for a moment
+	starved  bool      // without power for a moment
 }
 
 // New builds a world. Start makes it run.
@@ -476,7 +477,7 @@ func (w *World) newDevice(spec DeviceSpec, index int) (*device, error) {
 			if err != nil {
 				return nil, fmt.Errorf("saved configuration of %s: %w", spec.Name, err)
 			}
-			d.setRunning(withServices(n))
+			d.setRunning(withCarriers(withServices(n), d.spec))
 			d.crated, d.powered = false, true // it was unpacked before
 		}
 	}

@@ -52,6 +52,8 @@ var everything = map[string][]struct {
 			"energy-saving=on", "schedule=office", "follow=1/1/9", "follow-delay=10", "flap-changes=5", "flap-window=20", "flap-hold=60", "isolation=3", "broadcast-limit=500", "multicast-limit=600", "unknown-limit=700",
 			"rate-in=20M", "rate-out=1500k", "dhcp-trust=on", "edge=on", "bpdu-guard=on", "root-guard=on", "loop-protection=on", "access-control=mac", "guest-vlan=99", "acl-in=guests", "dscp=46", "mtu=2000"}},
 		{"gs-sw-02:1/1/3", []string{"enabled=off"}},
+		{"gs-rl-01:radio0", []string{"transmitter=off", "tx-frequency=19370.125", "rx-frequency=18360.125", "channel-separation=27.5", "polarization=horizontal", "power-mode=automatic", "nominal-power=12.5", "level-least=-50",
+			"level-most=-45.5", "modulation-lowest=16-qam", "modulation-highest=256-qam"}},
 		{"gs-sw-02:1/1/7", []string{"poe=off", "mode=trunk", "native-vlan=20", "trunk-vlans=10,30", "connector=fibre"}},
 	},
 	"kelp-bay": {

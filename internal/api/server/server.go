@@ -142,6 +142,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.betweenRoutes(api)
 	s.tunnelRoutes(api)
 	s.steeringRoutes(api)
+	s.radioLinkRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

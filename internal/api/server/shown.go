@@ -150,6 +150,14 @@ func init() {
 		return onDevices(rights.Devices, slices.DeleteFunc([]string{p.Device, p.Far}, func(d string) bool { return d == "" }))
 	})
 	show(func(f v1.SteeredFlow) []spot { return onDevice(rights.Devices, f.Device) })
+	show(func(l v1.RadioLink) []spot {
+		out := onDevice(rights.Devices, l.Near.Device)
+		if l.Far != nil {
+			out = append(out, onDevice(rights.Devices, l.Far.Device)...)
+		}
+		return out
+	})
+	show(func(f v1.RadioLinkFared) []spot { return onDevice(rights.Devices, f.Device) })
 	show(func(g v1.Steering) []spot { return onDevice(rights.Configuration, g.Device) })
 	show(func(t v1.JoinedTunnel) []spot {
 		out := onDevice(rights.Devices, t.Near.Device)
@@ -225,6 +233,8 @@ func init() {
 	part[v1.JobPlan]()
 	part[v1.AlarmCounts]()
 	part[v1.SteeringWay]()
+	part[v1.RadioLinkEnd]()
+	part[v1.RadioLinkPage]()
 	part[v1.SteeringMove]()
 	part[v1.SteeringReplay]()
 	part[v1.SteeringCalls]()

@@ -22,3 +22,6 @@ func Expected(far, near End, gigahertz, kilometres float64) (dBm float64, known 
 	}
 	return far.PowerDbm + far.GainDbi + near.GainDbi - Loss(gigahertz, kilometres), true
 }
+
+// Tenth rounds a level to a tenth.
+func Tenth(f float64) float64 { return math.Round(10*f) / 10 }

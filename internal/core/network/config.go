@@ -48,6 +48,7 @@ type PortConfig struct {
 	PoE         bool     `json:"poe,omitempty"`         // feeds power when asked
 	Combo       bool     `json:"combo,omitempty"`       // has a copper and a fibre connector, of which one works
 	Band        string   `json:"band,omitempty"`        // of a radio of an access point, in GHz: 2.4, 5 or 6
+	Carrier     bool     `json:"carrier,omitempty"`     // it is an end of a radio link
 	// LAG is the bundle (IEEE 802.1AX) of which the port is a member. The VLANs are then those of the bundle.
 	LAG      string   `json:"lag,omitempty"`
 	Settings Settings `json:"settings,omitempty"`
@@ -71,7 +72,7 @@ func (p PortConfig) Carries(v VLANID) bool {
 
 // Equal reports whether two settings are the same.
 func (p PortConfig) Equal(o PortConfig) bool {
-	return p.Description == o.Description && p.Enabled == o.Enabled && p.EqualVLANs(o) && p.HasPoE == o.HasPoE && p.PoE == o.PoE && p.Band == o.Band &&
+	return p.Description == o.Description && p.Enabled == o.Enabled && p.EqualVLANs(o) && p.HasPoE == o.HasPoE && p.PoE == o.PoE && p.Band == o.Band && p.Carrier == o.Carrier &&
 		p.LAG == o.LAG && maps.Equal(p.Settings, o.Settings)
 }
 

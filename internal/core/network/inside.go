@@ -341,13 +341,31 @@ type Tunnel struct {
 
 // RadioLinkRead is how one end of a radio link hears the other.
 type RadioLinkRead struct {
-	ReceivedDbm  float64 `json:"received_dbm"`
+	ReceivedDbm  float64 `json:"received_dbm"` // 0 where nothing is heard
 	Modulation   string  `json:"modulation"`
 	CapacityMbps int     `json:"capacity_mbps"`
 	FrequencyGHz float64 `json:"frequency_ghz"`
 	DistanceKm   float64 `json:"distance_km"`
 	// What it should receive in clear air (ITU-R P.525), from what the other end sends and both antennas; nil where that is not told.
 	ExpectedDbm *float64 `json:"expected_dbm,omitempty"`
+
+	Port       string           `json:"port,omitempty"` // the end that it is
+	Sends      bool             `json:"sends"`
+	SentDbm    float64          `json:"sent_dbm,omitempty"`
+	GainDbi    float64          `json:"gain_dbi,omitempty"` // of its antenna
+	FarGainDbi float64          `json:"far_gain_dbi,omitempty"`
+	LowestMHz  float64          `json:"lowest_mhz,omitempty"` // that the hardware can send and hear; 0 where it is not told
+	HighestMHz float64          `json:"highest_mhz,omitempty"`
+	Errors     *RadioLinkErrors `json:"errors,omitempty"` // nil where it does not count
+}
+
+// RadioLinkErrors are seconds counted since the device started (ITU-T G.828).
+type RadioLinkErrors struct {
+	Seconds     uint64 `json:"seconds"` // all, the unavailable ones among them
+	Errored     uint64 `json:"errored"`
+	Severely    uint64 `json:"severely"` // of the errored ones
+	Unavailable uint64 `json:"unavailable"`
+	BlockErrors uint64 `json:"block_errors"`
 }
 
 // Cluster is several boxes that act as one.
@@ -394,7 +412,7 @@ const (
 	hotCelsius  = 75.0
 	busyPercent = 95.0
 	lossyTunnel = 5.0 // percent
-	faintDbm    = -57 // what a radio link receives: below it, it carries less than half
+	faintDbm    = -57 // what a radio link receives: below it, it carries much less than in clear air
 )
 
 // Trouble is something that is wrong inside a device.

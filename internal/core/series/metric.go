@@ -107,6 +107,9 @@ var metrics = func() []*Metric {
 
 		{Name: "received", Part: RadioLink, Unit: "dBm", Factor: 0.1, Help: "level that is received"},
 		{Name: "capacity", Part: RadioLink, Unit: "Mbit/s", Factor: 1, Help: "what the modulation carries"},
+		{Name: "es", Part: RadioLink, Unit: "%", Counter: true, Factor: 100, Help: "of the time that were errored seconds (ITU-T G.828)"},
+		{Name: "ses", Part: RadioLink, Unit: "%", Counter: true, Factor: 100, Help: "of the time that were severely errored seconds (ITU-T G.828)"},
+		{Name: "uas", Part: RadioLink, Unit: "%", Counter: true, Factor: 100, Help: "of the time in which the link was unavailable (ITU-T G.828)"},
 
 		{Name: "received", Part: Module, Unit: "dBm", Factor: 0.01, Help: "optical power received"},
 		{Name: "sent", Part: Module, Unit: "dBm", Factor: 0.01, Help: "optical power sent"},
@@ -217,7 +220,14 @@ func Inside(i network.Inside, power *network.Power, clients int64) []Reading {
 		out = append(out, Reading{Thing{Radio, r.ID}, []int64{int64(r.BusyPercent), int64(r.NoiseDbm), joined}})
 	}
 	if r := i.RadioLink; r != nil {
-		out = append(out, Reading{Thing{RadioLink, ""}, []int64{scaled(r.ReceivedDbm, 10), int64(r.CapacityMbps)}})
+		v := []int64{Absent, int64(r.CapacityMbps), Absent, Absent, Absent}
+		if r.ReceivedDbm != 0 {
+			v[0] = scaled(r.ReceivedDbm, 10)
+		}
+		if e := r.Errors; e != nil {
+			v[2], v[3], v[4] = counted(e.Errored), counted(e.Severely), counted(e.Unavailable)
+		}
+		out = append(out, Reading{Thing{RadioLink, ""}, v})
 	}
 	for _, m := range i.Hardware.Transceivers {
 		out = append(out, Reading{Thing{Module, m.Port}, []int64{scaled(m.RxDbm, 100), scaled(m.TxDbm, 100), scaled(m.BiasMA, 100), scaled(m.Temperature, 10)}})

@@ -15,7 +15,7 @@ import (
 func whole() network.Config {
 	return network.Config{
 		Features: Features(), VLANs: map[network.VLANID]network.VLAN{20: {ID: 20, Name: "office"}, 4094: {ID: 4094}},
-		Ports:    map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true, Combo: true}, "2": {Enabled: true, Mode: network.Trunk}, "wan": {}, "radio1": {Enabled: true, Band: "5"}},
+		Ports:    map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true, Combo: true}, "2": {Enabled: true, Mode: network.Trunk}, "wan": {}, "radio1": {Enabled: true, Band: "5"}, "radio9": {Enabled: true, Carrier: true}},
 		Bundles:  map[string]network.PortConfig{"lag1": {Enabled: true, Mode: network.Trunk}, "lag2": {Enabled: true, Mode: network.Access}},
 		Hostname: "th-sw-02", ManagementVLAN: 20, ManagementAddress: "10.2.20.12/24",
 		Objects: map[string]network.Settings{"schedule/office": {}, "mirror/tap": {}, "acl/guests": {}, "class/5": {}, "member/2": {}, "pair/core": {}, "ring/dock": {}, "fabric/a": {}, "zone/cameras": {},
@@ -34,6 +34,8 @@ func objectOf(k Kind, s string) string {
 		return "lag2"
 	case k == OnPort && (s == "channel" || s == "channel-width" || s == "radio-power"):
 		return "radio1"
+	case k == OnPort && IsOfRadioLink(s):
+		return "radio9"
 	case k == OnPort:
 		return "1"
 	}

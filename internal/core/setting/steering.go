@@ -43,7 +43,7 @@ var steeringTable = table{
 			Value: items("kinds of circuits, or ports", 8, circuitOrPort).or("any")},
 		{Name: "delay", Title: "Delay", Lead: "delay", Default: "none", Help: "there and back, at most", Value: number(1, 5000, "ms").or("none")},
 		{Name: "jitter", Title: "Jitter", Lead: "jitter", Default: "none", Help: "at most", Value: number(1, 1000, "ms").or("none")},
-		{Name: "loss", Title: "Loss", Lead: "loss", Default: "none", Help: "of packets, at most", Value: hundredths(0.01, 50, "%").or("none")},
+		{Name: "loss", Title: "Loss", Lead: "loss", Default: "none", Help: "of packets, at most", Value: decimals(0.01, 50, 2, "%").or("none")},
 		{Name: "within", Title: "Leaves after", Lead: "within", Default: "5", Help: "how long a limit may be broken", Value: number(1, 600, "s")},
 		{Name: "back", Title: "Returns after", Lead: "back", Default: "60", Help: "how long a better way must be good again", Value: number(1, 3600, "s")},
 		{Name: "send", Title: "Sends", Lead: "send", Default: "once", Help: "twice: each packet over two tunnels, the sooner one counts", Value: choice("once", "twice")},
@@ -98,17 +98,11 @@ func someCodePoints() Value {
 	})
 }
 
-// hundredths are numbers with at most two digits after the point.
-func hundredths(low, high float64, unit string) Value {
-	form := fmt.Sprintf("%g to %g %s", low, high, unit)
-	return Value{Type: Text, Unit: unit, Form: form, normal: func(s string) (string, error) {
-		f, err := strconv.ParseFloat(s, 64)
-		_, digits, _ := strings.Cut(s, ".")
-		if err != nil || !(f >= low && f <= high) || len(digits) > 2 || strings.ContainsAny(s, "eExX_+") {
-			return "", fmt.Errorf("%q is not a number from %s, with at most two digits after the point", s, form)
-		}
-		return strconv.FormatFloat(f, 'f', -1, 64), nil
-	}}
+// decimal reads a number with at most so many digits after the point.
+func decimal(s string, most int) (f float64, ok bool) {
+	f, err := strconv.ParseFloat(s, 64)
+	_, digits, _ := strings.Cut(s, ".")
+	return f, err == nil && len(digits) <= most && !strings.ContainsAny(s, "eExX_+")
 }
 
 // Way is a row of the steering of an edge.

@@ -5,6 +5,8 @@ import (
 	"fmt"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
+	"example.net/everypost/internal/core/setting"
 )
 
 // Mismatch is a setting on which the two ends of a link do not agree.
@@ -84,5 +86,7 @@ func Passes(configs map[string]network.Config, l Link) bool {
 			return false
 		}
 	}
-	return true
+	near, air := setting.CarrierAt(a, l.A.Port)
+	far, alsoAir := setting.CarrierAt(b, l.B.Port)
+	return !air || !alsoAir || radiolink.Fits(near, far)
 }

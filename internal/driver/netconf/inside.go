@@ -3,12 +3,10 @@ package netconf
 import (
 	"context"
 	"fmt"
-	"math"
 	"strconv"
 	"strings"
 	"time"
 
-	"example.net/everypost/internal/core/microwave"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/wire/netconf"
 	"example.net/everypost/internal/wire/xmlnode"
@@ -74,15 +72,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 			Changed: epoch(t.TextAt("last-change")), DelayMs: decimal(t, "delay"), JitterMs: decimal(t, "jitter"), LossPercent: decimal(t, "loss")})
 	}
 	in.Steered = readSteered(data.Child("steered"))
-	if r := data.Child("radio-link"); r != nil {
-		in.RadioLink = &network.RadioLinkRead{ReceivedDbm: decimal(r, "received-level"), Modulation: r.TextAt("modulation"), CapacityMbps: number(r, "capacity"),
-			FrequencyGHz: decimal(r, "frequency"), DistanceKm: decimal(r, "distance")}
-		far, near := microwave.End{PowerDbm: decimal(r, "far-transmit-power"), GainDbi: decimal(r, "far-antenna-gain")}, microwave.End{GainDbi: decimal(r, "antenna-gain")}
-		if dBm, known := microwave.Expected(far, near, in.RadioLink.FrequencyGHz, in.RadioLink.DistanceKm); known {
-			dBm = math.Round(10*dBm) / 10
-			in.RadioLink.ExpectedDbm = &dBm
-		}
-	}
+	in.RadioLink = readRadioLink(data.Child("radio-link"))
 	if c := data.Find("device/cluster"); c != nil {
 		in.Cluster = &network.Cluster{Kind: c.TextAt("kind"), Name: c.TextAt("name"), PeerBundle: c.TextAt("peer-bundle")}
 		for _, m := range c.All("member") {

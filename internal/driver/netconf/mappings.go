@@ -62,6 +62,9 @@ var mappings = slices.Concat(
 		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), purpose),
 	of(setting.OnRoute, objectLists[setting.OnRoute]+"/", at("route-prefix", "prefix", asIs), at("route-via", "via", asIs), at("distance", "distance", asIs), purpose),
 	of(setting.OnPort, "wl:wireless/radio[name=%]/", at("channel", "channel", asIs), at("channel-width", "channel-width", asIs), at("radio-power", "transmit-power", asIs)),
+	of(setting.OnPort, "rl:radio-link/carrier-termination[name=%]/", at("transmitter", "tx-enabled", flag), at("tx-frequency", "tx-frequency", megahertz), at("rx-frequency", "rx-frequency", megahertz),
+		at("channel-separation", "channel-separation", megahertz), at("polarization", "polarization", asIs), at("power-mode", "power-mode", words("fixed", "rtpc", "automatic", "atpc")), at("nominal-power", "maximum-nominal-power", tenths),
+		at("level-least", "atpc-lower-threshold", tenths), at("level-most", "atpc-upper-threshold", tenths), at("modulation-lowest", "selected-min-acm", modulationWords), at("modulation-highest", "selected-max-acm", modulationWords)),
 	of(setting.OnWLAN, objectLists[setting.OnWLAN]+"/", at("ssid", "ssid", asIs), at("offered", "enabled", flag), at("hidden", "hidden", flag), at("bands", "bands/band", several), at("offered-hours", "hours", asIs),
 		at("security", "security", asIs), at("passphrase", "passphrase", asIs), at("wlan-radius", "radius/servers/server", several), at("wlan-radius-secret", "radius/secret", asIs), at("wlan-vlan", "vlan", asIs),
 		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), at("portal", "portal", asIs), purpose),
@@ -214,7 +217,7 @@ var ownModules = []string{"ep-switching", "ep-device", "ep-management", "ep-fire
 
 var moduleFeatures = map[string]network.Feature{
 	"openconfig-spanning-tree": setting.SpanningTree, "openconfig-if-aggregate": setting.Bundles, "openconfig-acl": setting.AccessLists,
-	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing, "ep-wireless": setting.Wireless, "ep-wan": setting.Tunnels,
+	"openconfig-system": setting.SystemBasics, "ep-storage": setting.Zoning, "ep-firewall": setting.Firewall, "ep-routing": setting.Routing, "ep-wireless": setting.Wireless, "ep-wan": setting.Tunnels, "ep-radio-link": setting.RadioCarriers,
 }
 
 var ownFeatures = map[string]network.Feature{

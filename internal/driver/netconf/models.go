@@ -110,6 +110,12 @@ func readConfig(data *xmlnode.Node, features []network.Feature) network.Config {
 			c.Ports[r.TextAt("name")] = p
 		}
 	}
+	for _, r := range data.Child("radio-link").All("carrier-termination") {
+		if p, known := c.Ports[r.TextAt("name")]; known {
+			p.Carrier = true
+			c.Ports[r.TextAt("name")] = p
+		}
+	}
 	for _, s := range data.Child("services").All("service") {
 		if c.Services == nil {
 			c.Services = map[string]bool{}

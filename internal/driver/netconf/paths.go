@@ -10,7 +10,7 @@ import (
 // prefixes are those of the paths in this package.
 var prefixes = map[string]string{
 	"if": nsInterfaces, "eth": nsEthernet, "vlan": nsVLAN, "poe": nsPoE, "lag": nsAggregate, "netin": nsInstance, "sys": nsSystem,
-	"lacp": nsLACP, "stp": nsSpanning, "acl": nsACL, "dev": nsDevice, "sw": nsSwitching, "zs": nsStorage, "fw": nsFirewall, "rt": nsRouting, "wl": nsAir, "wan": nsWAN, "mg": nsManagement, "ip": nsIP,
+	"lacp": nsLACP, "stp": nsSpanning, "acl": nsACL, "dev": nsDevice, "sw": nsSwitching, "zs": nsStorage, "fw": nsFirewall, "rt": nsRouting, "wl": nsAir, "wan": nsWAN, "rl": nsRadioLink, "mg": nsManagement, "ip": nsIP,
 }
 
 // path is where something stands in the tree of a device: steps below each other, of which one may be a list whose entry is

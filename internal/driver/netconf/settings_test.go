@@ -74,6 +74,8 @@ func somethingElse(s setting.Setting, now string) string {
 			"10 application voice over fibre"},
 		"tunnel-port": {"wan1"}, "tunnel-to": {"198.18.0.77"}, "tunnel-peer": {"the-other-edge"}, "tunnel-secret": {"secret:" + hex.EncodeToString([]byte(twice))}, "tunnel-local": {"10.7.0.0/16"}, "tunnel-remote": {"10.9.0.0/16,10.11.0.0/16"},
 		"ssid": {"Lantern <Crew> 2"}, "country": {"NO"}, "bands": {"2.4,5"}, "offered-hours": {"mon-fri 06:00-19:00"}, "wlan-radius": {"10.1.1.6,10.1.1.7"}, "wlan": {"crew"}, "portal": {"trial"}, "portal-address": {"https://guests.lantern.example/landing"}, "until": {"2027-06-30"}, "wlan-vlan": {"70", "20"},
+		"tx-frequency": {"18360.125"}, "rx-frequency": {"19370.125"}, "channel-separation": {"55"}, "nominal-power": {"-2.5"}, "level-least": {"-50"}, "level-most": {"-45.5"},
+		"modulation-lowest": {"16-qam"}, "modulation-highest": {"256-qam"},
 		"vlan": {"30"}, "native-vlan": {"30"}, "trunk-vlans": {"20,30"},
 	}[s.Name]
 	if candidates == nil {
@@ -132,6 +134,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"kb-sw-03":   {"", "ring/dock", "input/1"},
 		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main", "inspection/trial"},
 		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main"},
+		"th-rl-01":   {"radio0"},
 		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "portal/trial", "blocked/02-4c-53-20-00-07"},
 	}
 	sessions, _ := someSwitches(t, slices.Collect(maps.Keys(objects))...)

@@ -60,6 +60,15 @@ func darken(c *store.Change, n Network) []guard.Finding {
 			}
 		}
 	}
+	for _, l := range n.Links { // both ends of a link, of which nobody knows which is the far one
+		if broken(l, n.Configs, all) {
+			for _, at := range []network.PortRef{l.A, l.B} {
+				if _, known := graph.Distance(at.Device); !known {
+					dark[at.Device] = true
+				}
+			}
+		}
+	}
 	var findings []guard.Finding
 	for i, d := range c.Devices {
 		if c.Devices[i].Dark = dark[d.Device]; dark[d.Device] {
@@ -72,6 +81,17 @@ func darken(c *store.Change, n Network) []guard.Finding {
 		}
 	}
 	return findings
+}
+
+// broken tells whether a link passes before and after a change of both its ends, and not while one of them runs it and the other does not yet.
+func broken(l topology.Link, before, after map[string]network.Config) bool {
+	if before[l.A.Device].Ports[l.A.Port].Equal(after[l.A.Device].Ports[l.A.Port]) || before[l.B.Device].Ports[l.B.Port].Equal(after[l.B.Device].Ports[l.B.Port]) {
+		return false
+	}
+	half := func(first, other map[string]network.Config) map[string]network.Config {
+		return map[string]network.Config{l.A.Device: first[l.A.Device], l.B.Device: other[l.B.Device]}
+	}
+	return topology.Passes(before, l) && topology.Passes(after, l) && !(topology.Passes(half(before, after), l) && topology.Passes(half(after, before), l))
 }
 
 // touchesWays tells whether a change sets something on a device's ports that lead to other devices.

@@ -112,7 +112,7 @@ func (w *worker) near() []string {
 }
 
 // linkSettings are settings of a port that may bring its link down when they change.
-var linkSettings = []string{"poe-class", "poe-priority", "speed", "duplex", "connector", "schedule", "follow", "bpdu-guard", "loop-protection"}
+var linkSettings = []string{"poe-class", "poe-priority", "speed", "duplex", "connector", "schedule", "follow", "bpdu-guard", "loop-protection", "transmitter"}
 
 // putOut lists the ports that the change switches off or takes the power from, or whose link it may bring down otherwise:
 // that those lose their link is meant, but not what hangs behind them.

@@ -1540,6 +1540,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/radio-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The radio link of a device with both its ends, and how they fared: levels, errored and unavailable seconds (ITU-T G.828), how much of it was used
+         * @description Needs the right to see devices.
+         */
+        get: operations["get-radio-link"];
+        put?: never;
+        /**
+         * Put into a draft how both ends of a radio link are to send and hear: what one is to send on the other is to hear on
+         * @description Needs the right to change ports.
+         */
+        post: operations["set-radio-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/reinstate": {
         parameters: {
             query?: never;
@@ -2925,6 +2949,26 @@ export interface paths {
          * @description Needs the right to administer alarms.
          */
         delete: operations["remove-promise"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/radio-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The radio links between sites, each once with both its ends: how they are set, what they hear, and why those are down that are
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-radio-links"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -7450,6 +7494,25 @@ export interface components {
              */
             total: number;
         };
+        ListRadioLink: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["RadioLink"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListReadySettings: {
             /**
              * Format: int64
@@ -8678,18 +8741,224 @@ export interface components {
              */
             trial_seconds?: number;
         };
+        RadioLink: {
+            /** @description Absent where the other end is not known here, or not to be seen by who asks */
+            far?: components["schemas"]["RadioLinkEnd"];
+            near: components["schemas"]["RadioLinkEnd"];
+            up: boolean;
+            /** @description Why it is down, and what to do; what weighs most first */
+            why: string[];
+        };
+        RadioLinkEnd: {
+            /** @description It is not in hand: what is told of it is old */
+            away: boolean;
+            /**
+             * Format: int64
+             * @description What the modulation carries
+             */
+            capacity_mbps: number;
+            device: string;
+            /** Format: double */
+            distance_km?: number;
+            /**
+             * Format: double
+             * @description What it would receive in clear air (ITU-R P.525)
+             */
+            expected_dbm?: number;
+            /** @description Highest that it goes up to */
+            highest: string;
+            /** @description Lowest modulation that it goes down to */
+            lowest: string;
+            /** @description In use; absent while nothing can be read */
+            modulation?: string;
+            /**
+             * Format: double
+             * @description What its lowest modulation takes in that channel, an estimate: kTB, a noise figure of 6 dB, 2^bits - 1 and a gap of 6 dB
+             */
+            need_dbm?: number;
+            /**
+             * Format: double
+             * @description What it sends at most (RFC 8561 maximum-nominal-power)
+             */
+            nominal_dbm: number;
+            /** @enum {string} */
+            polarization: "horizontal" | "vertical";
+            port: string;
+            /**
+             * @description RTPC or ATPC (RFC 8561)
+             * @enum {string}
+             */
+            power_mode: "fixed" | "automatic";
+            /**
+             * Format: double
+             * @description What it receives; absent where it hears nothing
+             */
+            received_dbm?: number;
+            /**
+             * Format: double
+             * @description Centre of what it hears (RFC 8561 rx-frequency)
+             */
+            rx_mhz: number;
+            /** @description Whether its port and its transmitter are on, as it is set */
+            sends: boolean;
+            /**
+             * Format: double
+             * @description What it sends; absent while it sends nothing
+             */
+            sent_dbm?: number;
+            /**
+             * Format: double
+             * @description Width of the channel (RFC 8561 channel-separation)
+             */
+            separation_mhz: number;
+            site?: string;
+            /**
+             * Format: double
+             * @description Centre of what it sends (RFC 8561 tx-frequency)
+             */
+            tx_mhz: number;
+            up: boolean;
+        };
+        RadioLinkErrors: {
+            /** Format: int64 */
+            block_errors: number;
+            /** Format: int64 */
+            errored: number;
+            /** Format: int64 */
+            seconds: number;
+            /** Format: int64 */
+            severely: number;
+            /** Format: int64 */
+            unavailable: number;
+        };
+        RadioLinkFared: {
+            /**
+             * Format: double
+             * @description Part of the counted time in which it was available, 0 to 1
+             */
+            availability: number;
+            /**
+             * Format: double
+             * @description The least that it carried
+             */
+            capacity_mbps: number;
+            /**
+             * Format: int64
+             * @description In how many seconds errors were counted
+             */
+            counted_s: number;
+            device: string;
+            /**
+             * Format: double
+             * @description Errored seconds (ITU-T G.828)
+             */
+            errored_s: number;
+            /**
+             * Format: double
+             * @description Errored seconds to available seconds
+             */
+            esr: number;
+            /**
+             * Format: double
+             * @description Highest
+             */
+            highest_dbm?: number;
+            /**
+             * Format: int64
+             * @description Of how many seconds anything is known
+             */
+            known_s: number;
+            /**
+             * Format: double
+             * @description Lowest level received
+             */
+            lowest_dbm?: number;
+            /**
+             * Format: double
+             * @description What 95 of 100 steps did not exceed
+             */
+            rx_most_mbps: number;
+            /**
+             * Format: double
+             * @description Received: the highest of the means of steps
+             */
+            rx_peak_mbps: number;
+            /**
+             * Format: double
+             * @description Severely errored seconds to available seconds
+             */
+            sesr: number;
+            /**
+             * Format: double
+             * @description Severely errored seconds, among them
+             */
+            severely_s: number;
+            /**
+             * Format: int64
+             * @description How long a step is
+             */
+            step_s: number;
+            /** Format: double */
+            tx_most_mbps: number;
+            /**
+             * Format: double
+             * @description Sent, likewise
+             */
+            tx_peak_mbps: number;
+            /**
+             * Format: double
+             * @description Seconds in which it was unavailable
+             */
+            unavailable_s: number;
+        };
+        RadioLinkPage: {
+            /** @description The near end first */
+            fared: components["schemas"]["RadioLinkFared"][];
+            /**
+             * Format: double
+             * @description What is left of the capacity now, beside the busiest step of the busier way; absent where that is not known
+             */
+            left_mbps?: number;
+            link: components["schemas"]["RadioLink"];
+            period: string;
+        };
         RadioLinkRead: {
             /** Format: int64 */
             capacity_mbps: number;
             /** Format: double */
             distance_km: number;
+            errors?: components["schemas"]["RadioLinkErrors"];
             /** Format: double */
             expected_dbm?: number;
             /** Format: double */
+            far_gain_dbi?: number;
+            /** Format: double */
             frequency_ghz: number;
+            /** Format: double */
+            gain_dbi?: number;
+            /** Format: double */
+            highest_mhz?: number;
+            /** Format: double */
+            lowest_mhz?: number;
             modulation: string;
+            port?: string;
             /** Format: double */
             received_dbm: number;
+            sends: boolean;
+            /** Format: double */
+            sent_dbm?: number;
+        };
+        RadioLinkRequest: {
+            /**
+             * Format: int64
+             * @description The draft into which it goes; a new one when left out
+             */
+            change?: number;
+            /** @description Values by setting, as of the near end: tx-frequency, rx-frequency, channel-separation, polarization, power-mode, nominal-power, level-least, level-most, modulation-lowest, modulation-highest */
+            set: {
+                [key: string]: string;
+            };
+            why?: string;
         };
         RadioState: {
             band: string;
@@ -12871,6 +13140,75 @@ export interface operations {
             };
         };
     };
+    "get-radio-link": {
+        parameters: {
+            query?: {
+                /** @description Over how long a time: 90m, 24h, 30d */
+                period?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RadioLinkPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-radio-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RadioLinkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "reinstate-device": {
         parameters: {
             query?: never;
@@ -15541,6 +15879,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-radio-links": {
+        parameters: {
+            query?: {
+                /** @description A selector: at which devices */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRadioLink"];
+                };
             };
             /** @description Error */
             default: {

@@ -70,10 +70,10 @@ export function Modal({
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40 print:hidden" />
         <Dialog.Content
           className={clsx(
-            "fixed left-1/2 top-24 z-50 max-h-[80vh] w-[92vw] -translate-x-1/2 overflow-auto rounded border border-rule bg-panel p-4 shadow-xl",
+            "fixed left-1/2 top-24 z-50 max-h-[80vh] w-[92vw] -translate-x-1/2 overflow-auto rounded border border-rule bg-panel p-4 shadow-xl print:static print:max-h-none print:w-full print:translate-x-0 print:border-0 print:shadow-none",
             wide ? "max-w-2xl" : "max-w-md",
           )}
         >

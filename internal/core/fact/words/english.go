@@ -131,6 +131,15 @@ var English = must(New(Texts{
 		"unseen":        `It ends at an edge that you may not see: ask who runs that.`,
 		"not-explained": `{{.device}} does not say why.`,
 	},
+	RadioLinks: map[string]string{
+		"away":         `{{.at}} is away: look there first.`,
+		"silent":       `{{.at}} does not send: switch its port and its transmitter on.`,
+		"frequency":    `{{.from}} sends on {{.sends}} MHz, and {{.to}} hears on {{.hears}} MHz: set both in one draft.`,
+		"separation":   `The channels of {{.from}} and {{.to}} are not of one width: set channel-separation alike at both.`,
+		"polarization": `{{.from}} and {{.to}} are polarised differently: set polarization alike at both, and turn both antennas.`,
+		"faint":        `{{.at}} receives {{printf "%.1f" .dbm}} dBm, and its lowest modulation, {{.modulation}}, takes some {{printf "%.0f" .need}} dBm: wait for the rain to pass; if it is fine, look at the antennas.`,
+		"unheard":      `{{.at}} hears nothing, though both ends are set alike: look at the power of the other end, and at what stands between them.`,
+	},
 	Troubles: map[string]string{
 		"unread":             `{{.why}}`,
 		"supply":             `Power supply {{.name}} gives no power.`,

@@ -12,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/overlay"
+	"example.net/everypost/internal/core/radiolink"
 )
 
 // Texts are what a language has to have: for each code of a fact, and for each of a trouble inside a device.
@@ -22,6 +23,8 @@ type Texts struct {
 	Alarms map[string]AlarmText
 	// Tunnels are why tunnels are not up, and what to do, by code.
 	Tunnels map[string]string
+	// RadioLinks are why radio links are down, and what to do, by code.
+	RadioLinks map[string]string
 	// Words are parts of sentences that several need, by name: they are written {{template "name" .}}.
 	Words map[string]string
 	// Date is how a day is written, as a layout of the package time.
@@ -85,6 +88,11 @@ func New(t Texts) (*Catalogue, error) {
 			return nil, err
 		}
 	}
+	for code, text := range t.RadioLinks {
+		if err := add("radio-link "+code, text); err != nil {
+			return nil, err
+		}
+	}
 	for code, text := range t.Tunnels {
 		if err := add("tunnel "+code, text); err != nil {
 			return nil, err
@@ -124,6 +132,9 @@ func (c *Catalogue) Text(code fact.Code) string { return c.texts[code] }
 
 // Trouble is what is wrong inside a device, in a sentence.
 func (c *Catalogue) Trouble(t network.Trouble) string { return c.say("trouble "+t.Code, t.Args) }
+
+// RadioLink is why a radio link is down, and what to do, in a sentence.
+func (c *Catalogue) RadioLink(w radiolink.Why) string { return c.say("radio-link "+w.Code, w.Args) }
 
 // Tunnel is why a tunnel is not up, and what to do, in a sentence.
 func (c *Catalogue) Tunnel(w overlay.Why) string { return c.say("tunnel "+w.Code, w.Args) }

@@ -12,6 +12,7 @@ import { rate } from "../ports/columns";
 import { CircuitDialog } from "./CircuitDialog";
 import { JoinDialog } from "./JoinDialog";
 import { useCircuits, usePathStrips, usePaths } from "./queries";
+import { RadioLinks } from "./RadioLinks";
 import { Steering } from "./Steering";
 import { Tunnels } from "./Tunnels";
 
@@ -32,6 +33,7 @@ export function BetweenPage({ me }: { me: Person }) {
             ["", "Paths"],
             ["tunnels", "Tunnels"],
             ["steering", "Steering"],
+            ["radio", "Radio links"],
             ["circuits", "Circuits"],
           ]}
           pick={setView}
@@ -50,6 +52,7 @@ export function BetweenPage({ me }: { me: Person }) {
       </div>
       {view === "circuits" && <Circuits scope={scope} me={me} edit={edit} />}
       {view === "steering" && <Steering scope={scope} me={me} />}
+      {view === "radio" && <RadioLinks scope={scope} me={me} />}
       {view === "tunnels" && <Tunnels scope={scope} me={me} />}
       {view === "" && <Paths scope={scope} me={me} />}
       {joining && <JoinDialog me={me} close={() => join(false)} />}

@@ -1,6 +1,13 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { api, type CircuitRequest, type TunnelPlanRequest, type TunnelRemoval, take } from "../../api/client";
+import {
+  api,
+  type CircuitRequest,
+  type RadioLinkRequest,
+  type TunnelPlanRequest,
+  type TunnelRemoval,
+  take,
+} from "../../api/client";
 import { keys } from "../../api/queries";
 import { useSettled } from "../../ui/settled";
 
@@ -102,3 +109,29 @@ export const usePlanTunnels = () =>
 
 export const useRemoveTunnel = () =>
   useAct((body: TunnelRemoval) => take(api.POST("/api/v1/tunnels/removed", { body })), "changes");
+
+/** The radio links at the devices in the scope, each once with both its ends. */
+export const useRadioLinks = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "radio-links", where],
+    queryFn: () => take(api.GET("/api/v1/radio-links", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 10_000,
+  });
+
+/** The radio link of a device, and how it fared. */
+export const useRadioLink = (name: string, period: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "radio-link", name, period],
+    queryFn: () =>
+      take(api.GET("/api/v1/devices/{name}/radio-link", { params: { path: { name }, query: { period } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 15_000,
+  });
+
+export const useSetRadioLink = () =>
+  useAct(
+    ({ device, ...body }: RadioLinkRequest & { device: string }) =>
+      take(api.POST("/api/v1/devices/{name}/radio-link", { params: { path: { name: device } }, body })),
+    "changes",
+  );
