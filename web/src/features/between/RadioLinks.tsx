@@ -147,15 +147,7 @@ function One({ device, me }: { device: string; me: Person }) {
   const ends = link.far ? [link.near, link.far] : [link.near];
   return (
     <>
-      <Panel
-        title={link.far ? `${link.near.device} and ${link.far.device}` : link.near.device}
-        aside={
-          <span className="flex flex-wrap items-center gap-2">
-            <Button onClick={() => hand(true)}>For its customer…</Button>
-            {link.far && allowed(me, "change", "ports") && <Button onClick={() => set(true)}>Set both ends…</Button>}
-          </span>
-        }
-      >
+      <Panel title={link.far ? `${link.near.device} and ${link.far.device}` : link.near.device}>
         {link.why.length > 0 && (
           <ul aria-label="Why it is down" className="grid list-disc gap-1 border-b border-rule py-2 pl-8 pr-3">
             {link.why.map((w) => (
@@ -192,6 +184,10 @@ function One({ device, me }: { device: string; me: Person }) {
               </section>
             );
           })}
+        </div>
+        <div className="flex flex-wrap justify-end gap-2 border-t border-rule px-3 py-2">
+          <Button onClick={() => hand(true)}>For its customer…</Button>
+          {link.far && allowed(me, "change", "ports") && <Button onClick={() => set(true)}>Set both ends…</Button>}
         </div>
       </Panel>
       <Panel
