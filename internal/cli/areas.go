@@ -15,9 +15,9 @@ type area struct {
 // areas are in the order of work: what people type every day first, what they type once last.
 var areas = []area{
 	{"daily", "Every day:", []string{"watch", "alarms", "alarm", "devices", "device", "ports", "port", "clients", "events", "draft", "changes", "change", "drift", "terminal"}},
-	{"look", "Look closer:", []string{"sites", "links", "routes", "leases", "vlans", "wireless", "radios", "refused", "joining", "blocked", "guests", "portals", "vouchers", "where", "applications", "reach", "what-if", "single-points", "paths", "tunnels", "steering", "radio-links", "circuits", "history", "day", "top", "volume", "live", "layers", "compare", "fields", "groups", "templates", "terminals"}},
+	{"look", "Look closer:", []string{"sites", "links", "routes", "leases", "vlans", "wireless", "radios", "refused", "joining", "blocked", "guests", "portals", "vouchers", "where", "applications", "reach", "what-if", "single-points", "paths", "tunnels", "steering", "segments", "radio-links", "circuits", "history", "day", "top", "volume", "live", "layers", "compare", "fields", "groups", "templates", "terminals"}},
 	{"test", "Test and mend:", []string{"ping", "traceroute", "cable-test", "capture", "frames", "loopback", "throughput", "locate", "wake", "disconnect", "bounce", "power-cycle", "reopen", "clear-counters", "reboot", "shut-down", "factory-reset", "files", "file", "support", "operations", "operation"}},
-	{"set", "Set up:", []string{"settings", "rows", "policies", "policy", "promises", "promise", "setup", "vlan", "bundle", "template", "export", "client", "guest", "portal", "voucher", "tunnel", "radio-link", "circuit", "group", "change-rules", "change-rule"}},
+	{"set", "Set up:", []string{"settings", "rows", "policies", "policy", "promises", "promise", "setup", "vlan", "bundle", "template", "export", "client", "guest", "portal", "voucher", "tunnel", "segment", "radio-link", "circuit", "group", "change-rules", "change-rule"}},
 	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware", "change-passwords", "certificates", "renew-certificates", "authority"}},
 	{"arrive", "Take devices in hand:", []string{"discover", "found", "accept", "enrol", "claim", "claims", "site"}},
 	{"told", "Be told:", []string{"alarm-rules", "alarm-rule", "notices", "notice", "deliveries", "mail-server"}},

@@ -161,39 +161,6 @@ func licenceWord(ends time.Time) string {
 	return fmt.Sprintf("until %s, %d days", ends.Format("2006-01-02"), days)
 }
 
-func (a *app) routesCommand() *cobra.Command {
-	var vrf string
-	cmd := &cobra.Command{
-		Use: "routes DEVICE", Short: "List the routes that a device uses", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
-		Example: "  everypost routes th-edge-01\n  everypost routes th-edge-01 --vrf underlay -o csv",
-		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-			d, err := c.Device(ctx, args[0])
-			if err != nil {
-				return err
-			}
-			if d.Inside == nil {
-				return a.list([]any{}, []string{"vrf", "prefix", "via", "out of", "origin"}, nil, args[0]+" was not read yet.")
-			}
-			rows, found := [][]string{}, d.Inside.VRFs[:0:0]
-			for _, v := range d.Inside.VRFs {
-				if vrf != "" && v.Name != vrf {
-					continue
-				}
-				found = append(found, v)
-				for _, r := range v.Routes {
-					rows = append(rows, []string{v.Name, r.Prefix, r.Via, r.Interface, r.Origin})
-				}
-			}
-			if vrf != "" && len(found) == 0 {
-				return usage("%s tells of no VRF %q", args[0], vrf)
-			}
-			return a.list(found, []string{"vrf", "prefix", "via", "out of", "origin"}, rows, args[0]+" tells of no routes.")
-		}),
-	}
-	cmd.Flags().StringVar(&vrf, "vrf", "", "only those of this VRF")
-	return cmd
-}
-
 func (a *app) leasesCommand() *cobra.Command {
 	var vlan int
 	cmd := &cobra.Command{

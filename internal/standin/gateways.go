@@ -18,6 +18,7 @@ import (
 type routingConfig struct {
 	gateways map[int]gatewayConfig
 	routes   []staticRoute
+	segments map[string]segmentConfig
 }
 
 // gatewayConfig is what a device is in a VLAN.
@@ -27,6 +28,7 @@ type gatewayConfig struct {
 	ranges   []span
 	lease    time.Duration
 	reserved map[string]netip.Addr // by hardware address
+	segment  string                // "" for none
 }
 
 type staticRoute struct {
@@ -43,7 +45,7 @@ func (c *compiled) compileRouting(tree *xmlnode.Node) {
 		vlan, _ := strconv.Atoi(n.TextAt("vlan"))
 		server := n.Child("dhcp-server")
 		minutes, _ := strconv.Atoi(cmp.Or(server.TextAt("lease"), "1440"))
-		g := gatewayConfig{serves: server.TextAt("enabled") == "true", lease: time.Duration(minutes) * time.Minute, reserved: map[string]netip.Addr{}}
+		g := gatewayConfig{serves: server.TextAt("enabled") == "true", lease: time.Duration(minutes) * time.Minute, segment: n.TextAt("segment"), reserved: map[string]netip.Addr{}}
 		g.address, _ = netip.ParsePrefix(n.TextAt("address"))
 		for _, r := range texts(server.Child("ranges").All("range")) {
 			if s, ok := readSpan(r); ok {
@@ -55,6 +57,7 @@ func (c *compiled) compileRouting(tree *xmlnode.Node) {
 		}
 		c.routed.gateways[vlan] = g
 	}
+	c.routed.compileSegments(rt)
 	for _, n := range rt.All("static-route") {
 		r := staticRoute{name: n.TextAt("name")}
 		r.prefix, _ = netip.ParsePrefix(n.TextAt("prefix"))
@@ -67,6 +70,7 @@ func (c *compiled) compileRouting(tree *xmlnode.Node) {
 func validateRouting(tree *xmlnode.Node, vlans map[string]bool, fault func(tag, path, format string, args ...any)) {
 	rt := tree.Child("routing")
 	inNetwork := map[string]netip.Prefix{}
+	validateSegments(rt, fault)
 	for _, n := range rt.All("gateway") {
 		vlan := n.TextAt("vlan")
 		path := "/routing/gateway[vlan='" + vlan + "']"
@@ -99,15 +103,16 @@ func (d *device) routes(vlan int) bool {
 	return vlan == d.cfg.management || d.cfg.vlans[vlan] && d.cfg.routed.gateways[vlan].address.IsValid()
 }
 
-// connected are the networks in which an edge has an address.
-func (d *device) connected() []route {
+// connected are the networks of a segment in which an edge has an address; "" is what is in none.
+func (d *device) connected(segment string) []route {
 	var out []route
 	for _, vlan := range slices.Sorted(maps.Keys(d.cfg.vlans)) {
 		switch g := d.cfg.routed.gateways[vlan]; {
+		case g.segment != segment:
 		case vlan == d.cfg.management:
-			out = append(out, route{fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, vlan), "", fmt.Sprintf("vlan%d", vlan), "DIRECTLY_CONNECTED"})
+			out = append(out, route{prefix: fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, vlan), out: fmt.Sprintf("vlan%d", vlan), origin: "DIRECTLY_CONNECTED"})
 		case g.address.IsValid():
-			out = append(out, route{g.address.Masked().String(), "", fmt.Sprintf("vlan%d", vlan), "DIRECTLY_CONNECTED"})
+			out = append(out, route{prefix: g.address.Masked().String(), out: fmt.Sprintf("vlan%d", vlan), origin: "DIRECTLY_CONNECTED"})
 		}
 	}
 	return out
@@ -130,7 +135,7 @@ func (d *device) static(connected []route) []route {
 			continue
 		}
 		best[prefix] = r.distance
-		out = append(out, route{prefix, r.via.String(), connected[i].out, "STATIC"})
+		out = append(out, route{prefix: prefix, via: r.via.String(), out: connected[i].out, origin: "STATIC"})
 	}
 	return out
 }
@@ -223,6 +228,17 @@ func (s span) size() int {
 func (s DeviceSpec) gatewayNodes() *xmlnode.Node {
 	x := in("ep-rt")
 	rt := x.node("routing")
+	for _, segment := range s.Segments {
+		n := x.node("segment", x.leaf("name", segment.Name), x.leaf("purpose", segment.Purpose), x.int("number", segment.Number))
+		if len(segment.Leaks) > 0 {
+			leaks := x.node("leaks")
+			for _, from := range segment.Leaks {
+				leaks.Add(x.leaf("from", from))
+			}
+			n.Add(leaks)
+		}
+		rt.Add(n)
+	}
 	own := s.ManagementIP[strings.LastIndexByte(s.ManagementIP, '.')+1:]
 	for _, v := range s.VLANs {
 		if v == s.ManagementVLAN || v == 1 {
@@ -230,6 +246,11 @@ func (s DeviceSpec) gatewayNodes() *xmlnode.Node {
 		}
 		net := fmt.Sprintf("10.%d.%d.", s.SiteNet, v)
 		g := x.node("gateway", x.int("vlan", v), x.leaf("address", net+own+"/24"))
+		for _, segment := range s.Segments {
+			if slices.Contains(segment.VLANs, v) {
+				g.Add(x.leaf("segment", segment.Name))
+			}
+		}
 		if !strings.HasSuffix(s.Name, "-02") && v%100 != 50 && v%100 != 99 {
 			g.Add(x.node("dhcp-server", x.leaf("enabled", "true"), x.node("ranges", x.leaf("range", net+"20-"+net+"250"))))
 		}

@@ -204,6 +204,9 @@ var usualWays = []WaySpec{
 	{Number: 20, Application: []string{"video"}, Over: []string{"fibre", "wifi"}, Else: "drop", Note: "cameras, never over what is paid by volume"},
 }
 
+// usualSegments keep what moves heavy things away from all else.
+var usualSegments = []SegmentSpec{{Name: "cranes", Purpose: "cranes and ramps", Number: 90, VLANs: []int{90}}}
+
 // provider is what a wide-area port is plugged into.
 func (y *yard) provider(edge, port string) {
 	y.macs++
@@ -257,6 +260,9 @@ func LanternSound() Plant {
 	for _, d := range y.devices {
 		if d.Role == "firewall" {
 			d.Firewall = housePolicy(d.SiteNet, d.Model)
+		}
+		if d.Role == "edge" {
+			d.Segments = usualSegments
 		}
 	}
 	y.plant.Foreign = []ForeignSpec{{Name: "customs-gate", Address: "203.0.113.40", Key: "declared at the northern quay", Encryption: "aes-cbc-256", Group: "20",

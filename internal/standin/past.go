@@ -159,7 +159,7 @@ func (c *chronicle) noteDevice(d *device, now time.Time) {
 
 // noteAir takes down how the ends of radio links heard each other, and how many seconds were bad.
 func (c *chronicle) noteAir(d *device, now time.Time) {
-	c.world.countAir(now)
+	d.countAir(now)
 	for port := range d.cfg.carriers {
 		dBm, h := c.world.receivedDbm(endpoint{d.spec.Name, port}, now)
 		link := c.of(partKey{d, "radio-link"}, d.spec.Name, "radio-link", "")

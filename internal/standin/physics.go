@@ -20,6 +20,7 @@ func (w *World) settle() {
 	w.settleTunnels(now)
 	w.tree = w.spanTree()
 	w.ways = map[int]map[room]*cable{}
+	w.apart = nil
 	for _, h := range w.hosts {
 		h.routed = false
 	}

@@ -40,6 +40,7 @@ type DeviceSpec struct {
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
 	Ways                    []WaySpec         // which tunnels traffic of an edge goes over
+	Segments                []SegmentSpec     // tables of routes that an edge keeps apart
 	Blocked                 map[string]string // stations of which nothing passes, and why
 	Firewall                *FirewallSpec
 	NTP                     string // the server that sets its clock; "" for none
@@ -255,6 +256,14 @@ type WaySpec struct {
 	Number                                      int
 	Application, Over                           []string
 	Delay, Jitter, Loss, Back, Else, Send, Note string
+}
+
+// SegmentSpec is a table of routes that an edge keeps apart, with the VLANs that are in it.
+type SegmentSpec struct {
+	Name, Purpose string
+	Number        int
+	VLANs         []int
+	Leaks         []string
 }
 
 // ForeignSpec is a gateway of another house: nobody here can set it up, and it has its own idea of the tunnel.

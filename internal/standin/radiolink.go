@@ -266,43 +266,53 @@ type airCount struct {
 
 // countAir counts the seconds up to now by what was heard since the last time, and takes note of what is heard from now on.
 func (w *World) countAir(now time.Time) {
-	for name, d := range w.devices {
-		for port, c := range d.cfg.carriers {
-			p := d.ports[port]
-			if p == nil {
-				continue
-			}
-			if p.air == nil {
-				p.air = &airCount{until: now}
-			}
-			a := p.air
-			if now.Sub(a.until) > longestCount {
-				a.until = now.Add(-longestCount)
-			}
-			for ; !a.until.Add(time.Second).After(now); a.until = a.until.Add(time.Second) {
-				lost := a.since.mode < 0 || !a.known
-				a.feed(lost || a.known && hit(name, a.until, a.since.level-needs(max(a.since.mode, 0), max(c.width, 1))), lost)
-			}
-			is := w.hears(endpoint{name, port})
-			if a.known && is.mode != a.since.mode && is.mode >= 0 && a.since.mode >= 0 && a.until.Before(now) { // a change of modulation costs a second
-				a.feed(true, false)
-				a.until = a.until.Add(time.Second)
-			}
-			if is.found {
-				if !a.known || is.level < a.low {
-					a.low = is.level
-				}
-				if !a.known || is.level > a.top {
-					a.top = is.level
-				}
-			}
-			a.since, a.known = is, true
+	for _, d := range w.devices {
+		if len(d.cfg.carriers) > 0 {
+			d.countAir(now)
 		}
+	}
+}
+
+func (d *device) countAir(now time.Time) {
+	for port, c := range d.cfg.carriers {
+		p := d.ports[port]
+		if p == nil {
+			continue
+		}
+		if p.air == nil {
+			p.air = &airCount{until: now}
+		}
+		a := p.air
+		if now.Sub(a.until) > longestCount {
+			a.until = now.Add(-longestCount)
+		}
+		lost := a.since.mode < 0 || !a.known
+		margin := a.since.level - needs(max(a.since.mode, 0), max(c.width, 1))
+		for ; !a.until.Add(time.Second).After(now); a.until = a.until.Add(time.Second) {
+			a.feed(lost || hit(d.spec.Name, a.until, margin), lost)
+		}
+		is := d.world.hears(endpoint{d.spec.Name, port})
+		if a.known && is.mode != a.since.mode && is.mode >= 0 && a.since.mode >= 0 && a.until.Before(now) { // a change of modulation costs a second
+			a.feed(true, false)
+			a.until = a.until.Add(time.Second)
+		}
+		if is.found {
+			if !a.known || is.level < a.low {
+				a.low = is.level
+			}
+			if !a.known || is.level > a.top {
+				a.top = is.level
+			}
+		}
+		a.since, a.known = is, true
 	}
 }
 
 // hit tells whether a second has errors, with so many dB left to what the modulation needs: the fewer, the more often.
 func hit(name string, at time.Time, margin float64) bool {
+	if margin > 9 {
+		return false // once in weeks
+	}
 	f := fnv.New32a()
 	_, _ = f.Write([]byte(name + strconv.FormatInt(at.Unix(), 10)))
 	return float64(f.Sum32())/math.MaxUint32 < 0.02*math.Pow(10, -margin/2)
@@ -319,7 +329,7 @@ func (w *World) receivedDbm(e endpoint, now time.Time) (dBm float64, h heard) {
 // radioLinkState tells how well the two ends of a radio link hear each other.
 func (d *device) radioLinkState(link *xmlnode.Node, now time.Time) {
 	x := in("ep-radio")
-	d.world.countAir(now)
+	d.countAir(now)
 	for _, n := range link.All("carrier-termination") {
 		at := endpoint{d.spec.Name, n.TextAt("name")}
 		c, p := d.cfg.carriers[at.port], d.ports[at.port]

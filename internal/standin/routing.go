@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,7 +16,12 @@ import (
 const policyTypes = "http://openconfig.net/yang/policy-types"
 
 // route is an entry of a table of routes.
-type route struct{ prefix, via, out, origin string }
+type route struct {
+	prefix, via, out, origin string
+	peer                     *device // at the other end of the tunnel that it goes over; nil where it does not
+	from                     string  // the table from which it was leaked, as it is called there; "" where it was not
+	leaked                   bool
+}
 
 func (d *device) sitePrefix() string { return fmt.Sprintf("10.%d.0.0/16", d.spec.SiteNet) }
 
@@ -39,25 +45,26 @@ func (d *device) peers() map[*device]time.Time {
 	return out
 }
 
-// overlayRoutes are those between sites, as an edge learned them over BGP: what its peers have, and what they learned from
-// theirs.
-func (d *device) overlayRoutes() []route {
+// ownRoutes are those of a segment ("" for what is in none) without what is leaked: its networks, what was told, and between sites what an edge learned over
+// BGP: what its peers have, and what they learned from theirs.
+func (d *device) ownRoutes(segment string) []route {
 	found := map[string]route{}
-	connected := d.connected()
+	connected := d.connected(segment)
 	for _, r := range append(connected, d.static(connected)...) {
 		found[r.prefix] = r
 	}
-	own := d.sitePrefix()
 	peers := d.peers()
 	order := slices.SortedFunc(maps.Keys(peers), func(a, b *device) int { return cmp.Compare(a.spec.Name, b.spec.Name) })
-	learn := func(prefix string, from *device) {
-		if _, known := found[prefix]; !known && prefix != own {
-			found[prefix] = route{prefix, from.spec.ManagementIP, d.tunnelTo(from), "BGP"}
+	learn := func(of, from *device) {
+		for _, prefix := range of.networks(d.numberOf(segment)) {
+			if _, known := found[prefix]; !known && of.spec.SiteNet != d.spec.SiteNet {
+				found[prefix] = route{prefix: prefix, via: from.spec.ManagementIP, out: d.tunnelTo(from), origin: "BGP", peer: from}
+			}
 		}
 	}
 	for _, p := range order {
 		if !peers[p].IsZero() {
-			learn(p.sitePrefix(), p)
+			learn(p, p)
 		}
 	}
 	for _, p := range order {
@@ -66,7 +73,7 @@ func (d *device) overlayRoutes() []route {
 		}
 		for beyond, since := range p.peers() {
 			if beyond != d && !since.IsZero() {
-				learn(beyond.sitePrefix(), p)
+				learn(beyond, p)
 			}
 		}
 	}
@@ -88,11 +95,11 @@ func (d *device) underlayRoutes() []route {
 	var out []route
 	for i, p := range d.spec.Ports {
 		if d.ports[p.Name].up && (strings.HasPrefix(p.Name, "wan") || strings.HasPrefix(p.Name, "cell")) {
-			out = append(out, route{fmt.Sprintf("192.0.2.%d/30", 4*i), "", p.Name, "DIRECTLY_CONNECTED"})
+			out = append(out, route{prefix: fmt.Sprintf("192.0.2.%d/30", 4*i), out: p.Name, origin: "DIRECTLY_CONNECTED"})
 		}
 	}
 	if len(out) > 0 {
-		out = append([]route{{"0.0.0.0/0", strings.TrimSuffix(out[0].prefix, "0/30") + "1", out[0].out, "STATIC"}}, out...)
+		out = append([]route{{prefix: "0.0.0.0/0", via: netip.MustParsePrefix(out[0].prefix).Addr().Next().String(), out: out[0].out, origin: "STATIC"}}, out...)
 	}
 	return out
 }
@@ -108,16 +115,19 @@ func (d *device) routingState(instances *xmlnode.Node) {
 	case "switch":
 		if m := d.cfg.manage; m.vrf != "" && m.ownPort != "" {
 			instances.Add(x.node("network-instance", x.leaf("name", m.vrf), aftsNode([]route{
-				{fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN), "", m.ownPort, "DIRECTLY_CONNECTED"}})))
+				{prefix: fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN), out: m.ownPort, origin: "DIRECTLY_CONNECTED"}})))
 		}
 	case "edge":
-		first.Add(aftsNode(d.overlayRoutes()), d.bgpNode())
+		first.Add(aftsNode(d.table("")), d.bgpNode())
 		instances.Add(x.node("network-instance", x.leaf("name", "underlay"), aftsNode(d.underlayRoutes())))
+		for _, name := range slices.Sorted(maps.Keys(d.cfg.routed.segments)) {
+			instances.Add(x.node("network-instance", x.leaf("name", name), aftsNode(d.table(name))))
+		}
 	case "firewall":
 		prefix := fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN)
-		routes := []route{{prefix, "", fmt.Sprintf("vlan%d", d.spec.ManagementVLAN), "DIRECTLY_CONNECTED"}}
+		routes := []route{{prefix: prefix, out: fmt.Sprintf("vlan%d", d.spec.ManagementVLAN), origin: "DIRECTLY_CONNECTED"}}
 		if gateway := d.world.gatewayOf(d.spec.Name, d.cfg.management); gateway != "" {
-			routes = append([]route{{"0.0.0.0/0", d.world.devices[gateway].spec.ManagementIP, routes[0].out, "STATIC"}}, routes...)
+			routes = append([]route{{prefix: "0.0.0.0/0", via: d.world.devices[gateway].spec.ManagementIP, out: routes[0].out, origin: "STATIC"}}, routes...)
 		}
 		first.Add(aftsNode(routes))
 	}
@@ -141,8 +151,11 @@ func aftsNode(routes []route) *xmlnode.Node {
 			hops.Add(x.node("next-hop", x.leaf("index", id), state, x.node("interface-ref", x.node("state", x.leaf("interface", r.out)))))
 			groups.Add(x.node("next-hop-group", x.leaf("id", id), x.node("state", x.leaf("id", id)), x.node("next-hops", x.node("next-hop", x.leaf("index", id)))))
 		}
-		entries.Add(x.node("ipv4-entry", x.leaf("prefix", r.prefix), x.node("state", x.leaf("prefix", r.prefix), x.leaf("next-hop-group", id),
-			x.leaf("origin-protocol", "oc-pol-types:"+r.origin).SetAttr("xmlns", "oc-pol-types", policyTypes))))
+		state := x.node("state", x.leaf("prefix", r.prefix), x.leaf("next-hop-group", id), x.leaf("origin-protocol", "oc-pol-types:"+r.origin).SetAttr("xmlns", "oc-pol-types", policyTypes))
+		if r.leaked {
+			state.Add(x.leaf("origin-network-instance", instanceOf(r.from)))
+		}
+		entries.Add(x.node("ipv4-entry", x.leaf("prefix", r.prefix), state))
 	}
 	return x.node("afts", entries, groups, hops)
 }

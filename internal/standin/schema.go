@@ -294,6 +294,12 @@ ep-wl:wireless/passphrase[name]/network string
 ep-wl:wireless/passphrase[name]/passphrase passphrase
 ep-wl:wireless/passphrase[name]/vlan vlan
 ep-wl:wireless/passphrase[name]/until date
+ep-rt:routing/segment[name]/name string
+ep-rt:routing/segment[name]/purpose string
+ep-rt:routing/segment[name]/number 1..16777215
+ep-rt:routing/segment[name]/leaks/from* string
+ep-rt:routing/segment[name]/leaks/prefix* prefix
+ep-rt:routing/gateway[vlan]/segment string
 ep-radio:radio-link/carrier-termination[name]/name string
 ep-radio:radio-link/carrier-termination[name]/tx-enabled boolean =true
 ep-radio:radio-link/carrier-termination[name]/tx-frequency 1..4294967295

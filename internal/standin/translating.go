@@ -138,6 +138,9 @@ func (w *World) lets(site int, q asked, what content, sessions float64, now time
 	q = w.translated(site, true, q, sessions, now)
 	there, far, inside := ofSite(q.target)
 	q.to = 0
+	if !w.together(site, q.from, q.source, q.target) {
+		return q, 0
+	}
 	if inside && there == site {
 		q.to = far
 	}

@@ -79,6 +79,7 @@ type World struct {
 	firewalls []string
 	next      map[steeredTo]*device // to which edge an edge sends what is for a site, at this moment
 	edgesOf   map[int][]*device     // those of each site that work, at this moment
+	apart     map[apartKey]bool     // who is together with whom, as segments go, since the world last settled
 	guardians map[int]*device       // the firewall of each site that decides; nil where none works
 	// What settle works out.
 	tree *spanning

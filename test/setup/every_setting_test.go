@@ -83,6 +83,8 @@ var everything = map[string][]struct {
 		{"hh-edge-01:tunnel/annex", []string{"present=on", "tunnel-port=wan1", "tunnel-to=203.0.113.44", "tunnel-peer=annex-gateway", "tunnel-secret=lanterns along the northern quay", "tunnel-encryption=chacha20-poly1305", "tunnel-group=31", "tunnel-rekey=60",
 			"tunnel-local=10.1.0.0/16", "tunnel-remote=10.99.0.0/16,10.98.0.0/16", "tunnel-start=on-demand", "purpose=the new building"}},
 		{"hh-edge-01:steering/main", []string{"present=on", "ways=10 application voice service udp/5060-5061 dscp 46 to 10.2.0.0/16,10.3.0.0/16 over fibre,cellular delay 150 jitter 30 loss 0.5 within 3 back 90 send twice note \"calls, all of them\"\n20 application video over fibre,wifi else drop\n30 over any"}},
+		{"hh-edge-01:segment/annex", []string{"present=on", "segment-number=77", "leaks=main,outside", "leak-prefixes=10.9.0.0/16", "purpose=the new building"}},
+		{"hh-edge-01:gateway/60", []string{"segment=annex"}},
 		{"hh-ap-01", []string{"country=no"}},
 		{"hh-ap-01:radio1", []string{"channel=44", "channel-width=40", "radio-power=20"}},
 		{"hh-ap-01:wlan/annex", []string{"present=on", "ssid=Lantern <Annex>", "offered=off", "hidden=on", "bands=5", "offered-hours=mon-fri 06:00-19:00", "security=wpa3-personal", "passphrase=the new building", "wlan-vlan=70", "portal=landing",

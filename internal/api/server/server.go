@@ -143,6 +143,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.tunnelRoutes(api)
 	s.steeringRoutes(api)
 	s.radioLinkRoutes(api)
+	s.segmentRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

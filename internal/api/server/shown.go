@@ -157,6 +157,8 @@ func init() {
 		}
 		return out
 	})
+	show(func(e v1.SegmentEdge) []spot { return onDevice(rights.Configuration, e.Device) })
+	show(func(r v1.UsedRoute) []spot { return onDevice(rights.Devices, r.Device) })
 	show(func(f v1.RadioLinkFared) []spot { return onDevice(rights.Devices, f.Device) })
 	show(func(g v1.Steering) []spot { return onDevice(rights.Configuration, g.Device) })
 	show(func(t v1.JoinedTunnel) []spot {
@@ -234,6 +236,9 @@ func init() {
 	part[v1.AlarmCounts]()
 	part[v1.SteeringWay]()
 	part[v1.RadioLinkEnd]()
+	part[v1.Segment]()
+	part[v1.SegmentNetwork]()
+	part[v1.UsedRoutes]()
 	part[v1.RadioLinkPage]()
 	part[v1.SteeringMove]()
 	part[v1.SteeringReplay]()

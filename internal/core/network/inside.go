@@ -112,6 +112,7 @@ type Route struct {
 	Via       string `json:"via,omitempty"`       // the next hop; "" for what is directly connected
 	Interface string `json:"interface,omitempty"` // out of which it goes
 	Origin    string `json:"origin"`              // connected, static, bgp ...
+	From      string `json:"from,omitempty"`      // the VRF from which it was leaked; "" where it is of its own
 }
 
 // BGP is the border gateway protocol (RFC 4271) in a VRF.

@@ -394,10 +394,42 @@ func (a *asking) vlanAt(device string, address netip.Addr) (network.VLANID, bool
 	return v, err == nil && strings.HasPrefix(r.Interface, "vlan")
 }
 
-// longest is the route of a device to an address: the most exact one.
+// tableOf is the segment of a device in which the network of an address is connected to it; "" where it is in none.
+func (a *asking) tableOf(device string, address netip.Addr) string {
+	for _, vrf := range a.n.Insides[device].VRFs {
+		for _, r := range vrf.Routes {
+			if p, err := netip.ParsePrefix(r.Prefix); err == nil && r.Origin == "connected" && r.From == "" && p.Contains(address) {
+				return a.segment(device, vrf.Name)
+			}
+		}
+	}
+	return ""
+}
+
+// segment is the name of a table where that is one of a segment; "" of those that are there without being made.
+func (a *asking) segment(device, vrf string) string {
+	if setting.IsSegment(a.n.Configs[device], vrf) {
+		return vrf
+	}
+	return ""
+}
+
+// longest is the route of a device to an address: the most exact one, of all of its tables.
 func (a *asking) longest(device string, address netip.Addr) (best network.Route, ok bool) {
+	return a.within(device, address, func(string) bool { return true })
+}
+
+// ofTable is the route of a device to an address by the table of a segment; "" for those that are in none.
+func (a *asking) ofTable(device, table string, address netip.Addr) (best network.Route, ok bool) {
+	return a.within(device, address, func(vrf string) bool { return a.segment(device, vrf) == table })
+}
+
+func (a *asking) within(device string, address netip.Addr, of func(vrf string) bool) (best network.Route, ok bool) {
 	bits := -1
 	for _, vrf := range a.n.Insides[device].VRFs {
+		if !of(vrf.Name) {
+			continue
+		}
 		for _, r := range vrf.Routes {
 			if p, err := netip.ParsePrefix(r.Prefix); err == nil && p.Contains(address) && p.Bits() > bits {
 				best, bits, ok = r, p.Bits(), true
@@ -413,6 +445,7 @@ const mostRouters = 16
 func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool) {
 	to := a.q.To.Address
 	seen := map[string]bool{}
+	table := a.tableOf(router, a.q.From.Address)
 	for len(seen) < mostRouters && !seen[router] {
 		seen[router] = true
 		if a.n.Gone[router] {
@@ -420,15 +453,32 @@ func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool
 			a.end(Hop{Device: router, Verdict: Stops, What: "it routes, and is not in hand"})
 			return "", 0, false
 		}
-		r, has := a.longest(router, to)
+		r, has := a.ofTable(router, table, to)
 		if !has {
-			a.end(Hop{Device: router, Verdict: Stops, What: fmt.Sprintf("it has no route to %s", to)})
+			h := Hop{Device: router, Verdict: Stops, What: fmt.Sprintf("it has no route to %s", to)}
+			if table != "" {
+				h.What += " in segment " + table
+				h.Object = setting.Object(setting.OnSegment, table)
+			} else if other, elsewhere := a.longest(router, to); elsewhere && other.Origin == "connected" {
+				h.What += ": that is in segment " + a.tableOf(router, to)
+			}
+			a.end(h)
 			return "", 0, false
 		}
 		h := Hop{Device: router, Out: r.Interface, Verdict: Passes, What: fmt.Sprintf("route %s, %s", r.Prefix, r.Origin), Line: r.Prefix}
+		if table != "" {
+			h.What += ", of segment " + table
+		}
+		if r.From != "" {
+			h.What += ", leaked from " + r.From
+			table = a.segment(router, r.From)
+		}
 		if v, connected := a.vlanAt(router, to); connected {
 			h.VLAN = v
 			a.hop(h)
+			if !a.answered(router) {
+				return "", 0, false
+			}
 			return router, v, true
 		}
 		if t, isTunnel := a.tunnel(router, r.Interface); isTunnel {
@@ -459,6 +509,16 @@ func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool
 	}
 	a.end(Hop{Device: router, Verdict: Stops, What: "its routes lead in a circle"})
 	return "", 0, false
+}
+
+// answered tells whether the router to which the other end is connected has a route back, by the table in which that end is.
+func (a *asking) answered(router string) bool {
+	table := a.tableOf(router, a.q.To.Address)
+	if _, back := a.ofTable(router, table, a.q.From.Address); back || table == "" {
+		return true
+	}
+	a.end(Hop{Device: router, Verdict: Stops, What: fmt.Sprintf("what is answered has no route back to %s in segment %s", a.q.From.Address, table), Object: setting.Object(setting.OnSegment, table)})
+	return false
 }
 
 func (a *asking) tunnel(device, name string) (network.Tunnel, bool) {

@@ -18,7 +18,7 @@ var (
 
 // all is every setting there is.
 var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, storageSettings,
-	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, routingSettings, wirelessSettings, blockedSettings, tunnelSettings, steeringSettings, radioLinkSettings, described, templateSettings)
+	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, routingSettings, wirelessSettings, blockedSettings, tunnelSettings, steeringSettings, segmentSettings, radioLinkSettings, described, templateSettings)
 
 // presence makes and removes objects.
 var presence = []Setting{{
@@ -139,7 +139,7 @@ func userOf(c network.Config, k Kind, name string) string {
 // naming are the settings of which the value is the name of an object, by the kind of that.
 var naming = func() map[Kind][]*Setting {
 	out := map[Kind][]*Setting{}
-	for _, s := range slices.Concat(portSettings, vlanSettings, storageSettings, snmpSettings, wirelessSettings) {
+	for _, s := range slices.Concat(portSettings, vlanSettings, storageSettings, snmpSettings, wirelessSettings, segmentSettings) {
 		if s.Value.Type == Name {
 			out[s.Value.Of] = append(out[s.Value.Of], &s)
 		}

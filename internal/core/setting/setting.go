@@ -57,6 +57,7 @@ const (
 
 	OnTunnel   Kind = "tunnel"   // to another site
 	OnSteering Kind = "steering" // which tunnel traffic goes over
+	OnSegment  Kind = "segment"  // a table of routes that an edge keeps apart
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

@@ -47,7 +47,7 @@ func readRoutes(afts *xmlnode.Node) []network.Route {
 			break
 		}
 		h := groups[e.TextAt("state/next-hop-group")]
-		out = append(out, network.Route{Prefix: e.TextAt("prefix"), Via: h.address, Interface: h.port, Origin: originOf(kindOf(e.TextAt("state/origin-protocol")))})
+		out = append(out, network.Route{Prefix: e.TextAt("prefix"), Via: h.address, Interface: h.port, Origin: originOf(kindOf(e.TextAt("state/origin-protocol"))), From: e.TextAt("state/origin-network-instance")})
 	}
 	return out
 }

@@ -76,6 +76,7 @@ func somethingElse(s setting.Setting, now string) string {
 		"ssid": {"Lantern <Crew> 2"}, "country": {"NO"}, "bands": {"2.4,5"}, "offered-hours": {"mon-fri 06:00-19:00"}, "wlan-radius": {"10.1.1.6,10.1.1.7"}, "wlan": {"crew"}, "portal": {"trial"}, "portal-address": {"https://guests.lantern.example/landing"}, "until": {"2027-06-30"}, "wlan-vlan": {"70", "20"},
 		"tx-frequency": {"18360.125"}, "rx-frequency": {"19370.125"}, "channel-separation": {"55"}, "nominal-power": {"-2.5"}, "level-least": {"-50"}, "level-most": {"-45.5"},
 		"modulation-lowest": {"16-qam"}, "modulation-highest": {"256-qam"},
+		"leaks": {"main,outside"}, "leak-prefixes": {"10.9.0.0/16"}, "segment": {"cranes"},
 		"vlan": {"30"}, "native-vlan": {"30"}, "trunk-vlans": {"20,30"},
 	}[s.Name]
 	if candidates == nil {
@@ -133,7 +134,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"hh-st-01":   {"fabric/side-1", "fabric/other", "zone/backup"},
 		"kb-sw-03":   {"", "ring/dock", "input/1"},
 		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main", "inspection/trial"},
-		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main"},
+		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main", "segment/cranes"},
 		"th-rl-01":   {"radio0"},
 		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "portal/trial", "blocked/02-4c-53-20-00-07"},
 	}

@@ -3055,6 +3055,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The routes that devices use, of all their tables (VRF), in one list
+         * @description Needs the right to see devices.
+         */
+        get: operations["list-routes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/segments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The segments across edges: what is in which, what is leaked, and where edges disagree
+         * @description Needs the right to see configuration.
+         */
+        get: operations["list-segments"];
+        put?: never;
+        /**
+         * Put into a draft that networks of edges are in a segment: it is made where it is not there yet
+         * @description Needs the right to change devices.
+         */
+        post: operations["make-segment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/selectors/completion": {
         parameters: {
             query?: never;
@@ -7589,6 +7633,25 @@ export interface components {
              */
             total: number;
         };
+        ListSegment: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Segment"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListSession: {
             /**
              * Format: int64
@@ -9209,6 +9272,7 @@ export interface components {
             title: string;
         };
         Route: {
+            from?: string;
             interface?: string;
             origin: string;
             prefix: string;
@@ -9257,6 +9321,66 @@ export interface components {
             /** @description default, template/NAME, site/NAME or device */
             layer: string;
             value: string;
+        };
+        Segment: {
+            /** @description That who asks may see */
+            edges: components["schemas"]["SegmentEdge"][];
+            /** @description In what edges disagree, and what to do */
+            faults: string[];
+            name: string;
+            /**
+             * Format: int64
+             * @description By which most of its edges know it between sites
+             */
+            number: number;
+        };
+        SegmentEdge: {
+            device: string;
+            /** @description Tables of which it uses the routes too: segments, main, outside */
+            leaks: string[];
+            networks: components["schemas"]["SegmentNetwork"][];
+            /**
+             * Format: int64
+             * @description 0: none is said
+             */
+            number: number;
+            /**
+             * Format: int64
+             * @description In use in that table
+             */
+            routes: number;
+            site?: string;
+            /** @description Of these only routes within these prefixes; all where there is none */
+            within: string[];
+        };
+        SegmentNetwork: {
+            /** @description Absent where the edge has no address there */
+            network?: string;
+            /** Format: int64 */
+            vlan: number;
+        };
+        SegmentRequest: {
+            /**
+             * Format: int64
+             * @description The draft into which it goes; a new one when left out
+             */
+            change?: number;
+            /** @description A selector: at which edges; all when left out */
+            edges?: string;
+            /** @description Tables of which it uses the routes too: segments, main, outside */
+            leaks?: string[];
+            name: string;
+            /**
+             * Format: int64
+             * @description One that is there already, or a free one, when left out
+             */
+            number?: number;
+            /** @description Of these only routes within these */
+            prefixes?: string[];
+            purpose?: string;
+            /** @description Of which the networks go into it, at each edge that has them */
+            vlans: number[];
+            why?: string;
         };
         ServiceLogLine: {
             /** Format: date-time */
@@ -9959,6 +10083,26 @@ export interface components {
              * @description From the client, since it joined or since its port began to count
              */
             up_octets: number;
+        };
+        UsedRoute: {
+            device: string;
+            /** @description The VRF from which it was leaked */
+            from?: string;
+            interface?: string;
+            /** @description connected, static, bgp ... */
+            origin: string;
+            prefix: string;
+            site?: string;
+            via?: string;
+            vrf: string;
+        };
+        UsedRoutes: {
+            items: components["schemas"]["UsedRoute"][];
+            /**
+             * Format: int64
+             * @description How many there are; no more than 5,000 are told
+             */
+            total: number;
         };
         User: {
             /** Format: date-time */
@@ -16064,6 +16208,107 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-routes": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which devices */
+                where?: string;
+                /** @description Of this VRF only */
+                vrf?: string;
+                /** @description Only those that lead to this address */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedRoutes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-segments": {
+        parameters: {
+            query?: {
+                /** @description A selector: at which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListSegment"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "make-segment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
+                };
             };
             /** @description Error */
             default: {

@@ -131,6 +131,13 @@ var English = must(New(Texts{
 		"unseen":        `It ends at an edge that you may not see: ask who runs that.`,
 		"not-explained": `{{.device}} does not say why.`,
 	},
+	Segments: map[string]string{
+		"no-number":    `{{.device}} does not say a number for it: what is in it there reaches no other site. Set segment-number.`,
+		"other-number": `{{.device}} knows it by {{.here}}, others by {{.number}}: what is in it there does not meet the rest. Set segment-number alike.`,
+		"same-number":  `At {{.device}} it has the number {{.here}}, as segment {{.other}} has: between sites the two are one. Give one of them another number.`,
+		"no-such-leak": `{{.device}} leaks {{.other}}, and has no such table.`,
+		"no-answer":    `{{.device}} leaks {{.other}}, which does not leak it in turn: what is asked there is not answered.`,
+	},
 	RadioLinks: map[string]string{
 		"away":         `{{.at}} is away: look there first.`,
 		"silent":       `{{.at}} does not send: switch its port and its transmitter on.`,

@@ -13,6 +13,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/overlay"
 	"example.net/everypost/internal/core/radiolink"
+	"example.net/everypost/internal/core/segment"
 )
 
 // Texts are what a language has to have: for each code of a fact, and for each of a trouble inside a device.
@@ -23,6 +24,8 @@ type Texts struct {
 	Alarms map[string]AlarmText
 	// Tunnels are why tunnels are not up, and what to do, by code.
 	Tunnels map[string]string
+	// Segments are in what edges disagree about a segment, and what to do, by code.
+	Segments map[string]string
 	// RadioLinks are why radio links are down, and what to do, by code.
 	RadioLinks map[string]string
 	// Words are parts of sentences that several need, by name: they are written {{template "name" .}}.
@@ -88,6 +91,11 @@ func New(t Texts) (*Catalogue, error) {
 			return nil, err
 		}
 	}
+	for code, text := range t.Segments {
+		if err := add("segment "+code, text); err != nil {
+			return nil, err
+		}
+	}
 	for code, text := range t.RadioLinks {
 		if err := add("radio-link "+code, text); err != nil {
 			return nil, err
@@ -132,6 +140,11 @@ func (c *Catalogue) Text(code fact.Code) string { return c.texts[code] }
 
 // Trouble is what is wrong inside a device, in a sentence.
 func (c *Catalogue) Trouble(t network.Trouble) string { return c.say("trouble "+t.Code, t.Args) }
+
+// Segment is in what an edge disagrees about a segment that others know by a number, and what to do, in a sentence.
+func (c *Catalogue) Segment(name string, number int, f segment.Fault) string {
+	return c.say("segment "+f.Code, map[string]any{"name": name, "device": f.Device, "here": f.Number, "number": number, "other": f.Other})
+}
 
 // RadioLink is why a radio link is down, and what to do, in a sentence.
 func (c *Catalogue) RadioLink(w radiolink.Why) string { return c.say("radio-link "+w.Code, w.Args) }

@@ -12,6 +12,8 @@ import (
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/overlay"
+	"example.net/everypost/internal/core/radiolink"
+	"example.net/everypost/internal/core/segment"
 )
 
 var (
@@ -165,4 +167,24 @@ func TestEveryTroubleHasItsSentence(t *testing.T) {
 	}
 	assert.NotContains(t, all, "trouble ")
 	assert.NotContains(t, all, "<no value>")
+}
+
+func TestEveryFaultOfASegmentHasItsSentence(t *testing.T) {
+	t.Parallel()
+	for _, code := range []string{segment.NoNumber, segment.OtherNumber, segment.SameNumber, segment.NoSuchLeak, segment.NoAnswer} {
+		text := words.English.Segment("cranes", 90, segment.Fault{Code: code, Device: "a", Number: 91, Other: "guests"})
+		assert.Regexp(t, `^[^{}]*\ba\b[^{}]+\.$`, text, code)
+		assert.NotContains(t, text, "segment "+code)
+	}
+}
+
+func TestEveryReasonOfARadioLinkHasItsSentence(t *testing.T) {
+	t.Parallel()
+	args := map[string]any{"at": "a:radio0", "from": "a:radio0", "to": "b:radio0", "sends": 18305.0, "hears": 18415.5, "dbm": -82.71, "need": -76.4, "modulation": "QPSK"}
+	for _, code := range []string{radiolink.WhyAway, radiolink.WhyFaint, radiolink.WhyUnheard, string(radiolink.Silent), string(radiolink.Frequency), string(radiolink.Separation), string(radiolink.Polarization)} {
+		text := words.English.RadioLink(radiolink.Why{Code: code, Args: args})
+		assert.Regexp(t, `^[^{}]*a:radio0[^{}]+\.$`, text, code)
+		assert.NotContains(t, text, "radio-link "+code)
+	}
+	assert.Contains(t, words.English.RadioLink(radiolink.Why{Code: string(radiolink.Frequency), Args: args}), "a:radio0 sends on 18305 MHz, and b:radio0 hears on 18415.5 MHz")
 }

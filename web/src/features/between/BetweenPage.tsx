@@ -13,6 +13,8 @@ import { CircuitDialog } from "./CircuitDialog";
 import { JoinDialog } from "./JoinDialog";
 import { useCircuits, usePathStrips, usePaths } from "./queries";
 import { RadioLinks } from "./RadioLinks";
+import { Routes } from "./Routes";
+import { MakeDialog, Segments } from "./Segments";
 import { Steering } from "./Steering";
 import { Tunnels } from "./Tunnels";
 
@@ -21,6 +23,7 @@ export function BetweenPage({ me }: { me: Person }) {
   const [scope] = useScope();
   const [view, setView] = useView("view");
   const [joining, join] = useState(false);
+  const [making, make] = useState(false);
   const [editing, edit] = useState<Circuit | "new">();
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
@@ -33,6 +36,8 @@ export function BetweenPage({ me }: { me: Person }) {
             ["", "Paths"],
             ["tunnels", "Tunnels"],
             ["steering", "Steering"],
+            ["segments", "Segments"],
+            ["routes", "Routes"],
             ["radio", "Radio links"],
             ["circuits", "Circuits"],
           ]}
@@ -44,6 +49,11 @@ export function BetweenPage({ me }: { me: Person }) {
             <Plus size={15} aria-hidden /> Join edges…
           </Button>
         )}
+        {view === "segments" && allowed(me, "change", "devices") && (
+          <Button kind="main" onClick={() => make(true)}>
+            <Plus size={15} aria-hidden /> Keep networks apart…
+          </Button>
+        )}
         {view === "circuits" && allowed(me, "operate", "devices") && (
           <Button kind="main" onClick={() => edit("new")}>
             <Plus size={15} aria-hidden /> Say what a circuit is…
@@ -52,9 +62,12 @@ export function BetweenPage({ me }: { me: Person }) {
       </div>
       {view === "circuits" && <Circuits scope={scope} me={me} edit={edit} />}
       {view === "steering" && <Steering scope={scope} me={me} />}
+      {view === "segments" && <Segments scope={scope} />}
+      {view === "routes" && <Routes scope={scope} />}
       {view === "radio" && <RadioLinks scope={scope} me={me} />}
       {view === "tunnels" && <Tunnels scope={scope} me={me} />}
       {view === "" && <Paths scope={scope} me={me} />}
+      {making && <MakeDialog me={me} close={() => make(false)} />}
       {joining && <JoinDialog me={me} close={() => join(false)} />}
       {editing && <CircuitDialog circuit={editing === "new" ? undefined : editing} close={() => edit(undefined)} />}
     </div>

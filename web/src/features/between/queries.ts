@@ -4,6 +4,7 @@ import {
   api,
   type CircuitRequest,
   type RadioLinkRequest,
+  type SegmentRequest,
   type TunnelPlanRequest,
   type TunnelRemoval,
   take,
@@ -135,3 +136,26 @@ export const useSetRadioLink = () =>
       take(api.POST("/api/v1/devices/{name}/radio-link", { params: { path: { name: device } }, body })),
     "changes",
   );
+
+/** The tables of routes that edges in the scope keep apart. */
+export const useSegments = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "segments", where],
+    queryFn: () => take(api.GET("/api/v1/segments", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 15_000,
+  });
+
+export const useMakeSegment = () =>
+  useAct((body: SegmentRequest) => take(api.POST("/api/v1/segments", { body })), "changes");
+
+/** The routes that devices in the scope use; to one address where one is given. */
+export const useRoutes = (where: string, vrf: string, to: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "routes", where, vrf, to],
+    queryFn: () =>
+      take(api.GET("/api/v1/routes", { params: { query: { where, vrf: vrf || undefined, to: to || undefined } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 15_000,
+    retry: false,
+  });
