@@ -156,7 +156,9 @@ func TestRoutesFollowTheTunnels(t *testing.T) {
 	}
 	in := routed(t, w, "th-edge-01")
 	assert.Len(t, routes(in, "default", "bgp"), 10, "one to each of the other sites")
-	assert.Len(t, routes(in, "default", "connected"), 10, "one for each VLAN")
+	assert.Len(t, routes(in, "default", "connected"), 9, "one for each VLAN that is in no segment")
+	assert.Len(t, routes(in, "cranes", "connected"), 1)
+	assert.Len(t, routes(in, "cranes", "bgp"), 10, "what is in it at each of the other sites")
 	assert.Equal(t, "wan1", routes(in, "underlay", "static")["0.0.0.0/0"].Interface)
 	bgp := in.VRFs[0].BGP
 	require.NotNil(t, bgp)
