@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -9,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"example.net/everypost/internal/api/client"
-
 	v1 "example.net/everypost/internal/api/v1"
 )
 
@@ -105,8 +105,12 @@ func (a *app) printInside(d v1.DeviceDetail) {
 	}
 	if r := in.RadioLink; r != nil {
 		p("\nRadio link")
-		p("  receives %.1f dBm, %s, %d Mbit/s, %.3f GHz over %.1f km", r.ReceivedDbm, r.Modulation, r.CapacityMbps, r.FrequencyGHz, r.DistanceKm)
-		if r.ExpectedDbm != nil {
+		if r.ReceivedDbm == 0 {
+			p("  hears nothing on %.3f GHz, over %.1f km", r.FrequencyGHz, r.DistanceKm)
+		} else {
+			p("  receives %.1f dBm, %s, %d Mbit/s, %.3f GHz over %.1f km", r.ReceivedDbm, cmp.Or(r.Modulation, "not to be read"), r.CapacityMbps, r.FrequencyGHz, r.DistanceKm)
+		}
+		if r.ExpectedDbm != nil && r.ReceivedDbm != 0 {
 			p("  in clear air it would receive %.1f dBm (ITU-R P.525): %.1f dB are missing", *r.ExpectedDbm, max(*r.ExpectedDbm-r.ReceivedDbm, 0))
 		}
 	}

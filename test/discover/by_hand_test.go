@@ -99,7 +99,7 @@ func TestDiscoveryByConsole(t *testing.T) {
 // What is inside a device is shown for every kind that tells of it.
 func TestInsideByConsole(t *testing.T) {
 	t.Parallel()
-	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "hh-core-01", "hh-core-02", "hh-fw-01", "hh-fw-02", "th-edge-01", "th-sw-01", "th-sw-02", "th-sw-03", "th-ap-01", "th-rl-01", "fu-edge-01")
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "hh-edge-02", "hh-core-01", "hh-core-02", "hh-fw-01", "hh-fw-02", "th-edge-01", "th-sw-01", "th-sw-02", "th-sw-03", "th-ap-01", "th-rl-01", "gs-rl-01", "gs-sw-01", "fu-edge-01")
 	require.NoError(t, r.World.Throw("dead-supply", "th-sw-03"))
 	require.NoError(t, r.World.Throw("rain", "th-rl-01"))
 	b := rig.NewBrowser(t)
@@ -119,7 +119,7 @@ func TestInsideByConsole(t *testing.T) {
 		page("/devices/hh-core-01?tab=hardware", "QSFP28", "6 modules"),
 		page("/devices/th-ap-01?tab=wireless", "Radio 1, 5 GHz", "Lantern Passengers"),
 		page("/devices/fu-edge-01?tab=tunnels", "satellite", "hh-edge-02"),
-		page("/devices/th-rl-01?tab=radio-link", "64-QAM", "The radio link receives", "In clear air", "-41.0"),
+		page("/devices/th-rl-01?tab=radio-link", "64-QAM", "The radio link receives", "In clear air", "-41.4"),
 		page("/devices/th-sw-03?tab=hardware", "gives no power"),
 		page("/devices/th-sw-02?tab=macs", "Learned on"),
 		page("/watch", "Power supply psu2 gives no power", "degraded"),

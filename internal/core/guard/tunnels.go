@@ -21,7 +21,7 @@ func tunnels(p Proposal) []Finding {
 	edges := overlay.EdgesOf(p.After, p.States, p.Insides)
 	var out []Finding
 	for _, e := range edges {
-		t := ends{p: p, edge: e, edges: edges, was: setting.TunnelsOf(p.Before[e.Name])}
+		t := ends{p: p, edge: e, edges: edges, was: setting.TunnelsOf(p.Before[e.Name]), gateways: setting.Gateways(p.After[e.Name])}
 		for i := range e.Tunnels {
 			t.one(i)
 		}
@@ -37,7 +37,9 @@ type ends struct {
 	edge  overlay.Edge
 	edges []overlay.Edge
 	was   []setting.Tunnel
-	out   []Finding
+
+	gateways []setting.Gateway // of the edge
+	out      []Finding
 }
 
 func (t *ends) say(level Level, object, part, what, why, do string) {
@@ -122,7 +124,7 @@ func (t *ends) sound(object string, i int) bool {
 			}
 		}
 	}
-	for _, g := range setting.Gateways(t.p.After[device]) {
+	for _, g := range t.gateways {
 		if !g.Address.IsValid() {
 			continue
 		}

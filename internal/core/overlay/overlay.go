@@ -14,8 +14,8 @@ import (
 	"example.net/everypost/internal/core/setting"
 )
 
-// Most is how many tunnels are made at once.
-const Most = 300
+// Most is how many tunnels are made at once: two hubs, and 300 sites with two circuits each.
+const Most = 1200
 
 // ErrInvalid tells that tunnels cannot be as they are asked for.
 var ErrInvalid = errors.New("it cannot be joined like that")

@@ -23,7 +23,7 @@ var segmentOnly = []Kind{OnSegment}
 
 var segmentSettings = []Setting{
 	{Name: "segment-number", On: segmentOnly, Title: "Number", Group: "Segment", Help: "by which it is known between sites: alike at all edges", Needs: Segments, Value: number(1, 16_777_215, "")},
-	{Name: "leaks", On: segmentOnly, Title: "Leaks", Group: "Segment", Help: "tables of which it uses the routes too: segments of the edge, main, outside; for answers the others must leak it in turn", Default: "none", Needs: Segments,
+	{Name: "leaks", On: segmentOnly, Title: "Leaks", Group: "Segment", Help: "tables of which it uses the routes too: segments of the edge; main, all that is in none; outside, the providers", Default: "none", Needs: Segments,
 		Value: list("names of segments such as main", 16, segmentName).or("none")},
 	{Name: "leak-prefixes", On: segmentOnly, Title: "Of these only", Group: "Segment", Help: "routes within these prefixes only; all when there is none", Default: "none", Needs: Segments, Value: prefixes(50)},
 	{Name: "segment", On: gatewayOnly, Title: "Segment", Group: "Gateway", Help: "in which the network of the VLAN is: it reaches what is in the same one, here and at other sites, and what that leaks", Default: "none", Needs: Segments, Value: named(OnSegment)},

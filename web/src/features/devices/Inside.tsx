@@ -322,13 +322,17 @@ function RadioLink({ i }: { i: In }) {
   return (
     <Panel title="How this end hears the other" aside={<Ago at={i.observed_at} />}>
       <div className="grid grid-cols-2 divide-x divide-rule md:grid-cols-6">
-        <Reading
-          name="Received level"
-          value={r.received_dbm.toFixed(1)}
-          unit="dBm"
-          part={(r.received_dbm + 90) / 60}
-          warn={r.received_dbm < -57}
-        />
+        {r.received_dbm === 0 ? (
+          <Reading name="Received level" value="nothing is heard" unit="" warn />
+        ) : (
+          <Reading
+            name="Received level"
+            value={r.received_dbm.toFixed(1)}
+            unit="dBm"
+            part={(r.received_dbm + 90) / 60}
+            warn={r.received_dbm < -57}
+          />
+        )}
         {r.expected_dbm !== undefined && (
           <Reading
             name="In clear air (P.525)"
@@ -337,7 +341,7 @@ function RadioLink({ i }: { i: In }) {
             part={(r.expected_dbm + 90) / 60}
           />
         )}
-        <Reading name="Modulation" value={r.modulation} unit="" />
+        <Reading name="Modulation" value={r.modulation || "none"} unit="" />
         <Reading name="Capacity" value={String(r.capacity_mbps)} unit="Mbit/s" part={r.capacity_mbps / 800} />
         <Reading name="Frequency" value={r.frequency_ghz.toFixed(3)} unit="GHz" />
         <Reading name="Distance" value={r.distance_km.toFixed(1)} unit="km" />
