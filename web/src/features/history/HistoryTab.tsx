@@ -54,6 +54,15 @@ const charts: Record<Part, { title: string; metrics: [string, string][]; least?:
   "radio-link": [
     { title: "Level received", metrics: [["received", "level"]] },
     { title: "Capacity", metrics: [["capacity", "capacity"]], least: 0 },
+    {
+      title: "Bad seconds",
+      metrics: [
+        ["es", "errored"],
+        ["ses", "severely errored"],
+        ["uas", "unavailable"],
+      ],
+      least: 0,
+    },
   ],
   module: [
     { title: "Light received", metrics: [["received", ""]] },
