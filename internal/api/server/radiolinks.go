@@ -69,6 +69,8 @@ func (s *server) radioLinkRoutes(api huma.API) {
 			ends := []radiolink.End{l.Near}
 			if out.Link.Far != nil {
 				ends = append(ends, *l.Far)
+			} else {
+				l.Far = nil // not to be seen, by what is left of it either
 			}
 			for _, e := range ends {
 				f, err := s.RadioLinks.Fared(ctx, e.At, period)

@@ -85,10 +85,10 @@ func (r *carriers) misfit(way [2]network.PortRef, from, to setting.Carrier, m ra
 		r.say(Warn, way[0], string(m), fmt.Sprintf("%s would be silent: %s would hear nothing of it.", way[0], way[1]), "The radio link goes down. "+airWhy, "Leave its transmitter on, or mute it when nobody needs the link.")
 	case radiolink.Frequency:
 		r.say(Warn, way[0], string(m), fmt.Sprintf("%s would send on %s MHz, and %s hear on %s MHz.", way[0], mhz(from.TxMHz), way[1], mhz(to.RxMHz)), "The radio link goes down. "+airWhy,
-			"Set both ends in one draft: \"everypost radio-link set\" does so.", edit("rx-frequency", mhz(from.TxMHz))...)
+			fmt.Sprintf("Set both ends in one draft: \"everypost radio-link set %s tx-frequency=%s\".", way[0].Device, mhz(from.TxMHz)), edit("rx-frequency", mhz(from.TxMHz))...)
 	case radiolink.Separation:
 		r.say(Warn, way[0], string(m), fmt.Sprintf("The channel of %s would be %s MHz wide, that of %s %s MHz.", way[0], mhz(from.SeparationMHz), way[1], mhz(to.SeparationMHz)), "The radio link goes down. "+airWhy,
-			"Set both ends in one draft: \"everypost radio-link set\" does so.", edit("channel-separation", mhz(from.SeparationMHz))...)
+			fmt.Sprintf("Set both ends in one draft: \"everypost radio-link set %s channel-separation=%s\".", way[0].Device, mhz(from.SeparationMHz)), edit("channel-separation", mhz(from.SeparationMHz))...)
 	case radiolink.Polarization:
 		r.say(Warn, way[0], string(m), fmt.Sprintf("%s would be polarised %sly, and %s %sly.", way[0], from.Polarization, way[1], to.Polarization), "Next to nothing of it is heard: the radio link goes down, or nearly so. "+airWhy,
 			"Set both ends in one draft, and turn both antennas.", edit("polarization", from.Polarization)...)
