@@ -107,6 +107,10 @@ func TestWhetherOneReachesAnother(t *testing.T) {
 			n.Insides["th-edge"].VRFs[0].Routes[2].Prefix = "10.8.0.0/16"
 			n.Insides["th-edge"].VRFs[1].Routes = nil
 		}, Stops, "no route to 10.1.50.10"},
+		"a route that is lost": {camera, recorder, 554, func(n *Network) { n.Insides["th-edge"].VRFs[0].Routes[2].Prefix = "10.8.0.0/16" }, Stops,
+			"th-edge: it would leave what is known, and 10.1.50.10 is at hh-sw: no route leads there"},
+		"a private one outside": {camera, nobodySaw, 554, func(n *Network) { n.Insides["th-edge"].VRFs[0].Routes[2].Prefix = "10.8.0.0/16" }, Unknown,
+			"nobody saw whether 10.1.50.99 is there"},
 		"a circle": {camera, recorder, 554, func(n *Network) {
 			n.Insides["hh-edge"].VRFs[0].Routes[1] = network.Route{Prefix: "10.1.50.0/24", Via: "10.2.10.1", Origin: "static"}
 		}, Stops, "in a circle"},

@@ -1,0 +1,108 @@
+package reach
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/topology"
+)
+
+type place struct {
+	device string
+	vlan   network.VLANID
+}
+
+// walk follows a VLAN from one device to another over links that are up and not blocked.
+func (a *asking) walk(from string, vlan network.VLANID, to string) bool {
+	if from == to {
+		return true
+	}
+	came := map[place]topology.Link{}
+	start := place{from, vlan}
+	queue, seen := []place{start}, map[place]bool{start: true}
+	before := map[place]place{}
+	refused := ""
+	for len(queue) > 0 {
+		here := queue[0]
+		queue = queue[1:]
+		if here.device == to {
+			a.answer.Outage = false
+			a.told(start, here, came, before)
+			return true
+		}
+		for _, l := range a.n.linksAt[here.device] {
+			near, far := l.Other(here.device)
+			next := place{far.Device, topology.Cross(a.n.Configs[near.Device].Ports[near.Port], a.n.Configs[far.Device].Ports[far.Port], here.vlan)}
+			switch why := a.closed(near, far); {
+			case why != "":
+				if refused == "" {
+					refused, a.answer.Outage = why, true
+				}
+				continue
+			case next.vlan == 0:
+				if far.Device == to || refused == "" {
+					refused, a.answer.Outage = a.notCarried(near, far, here.vlan), false
+				}
+				continue
+			}
+			if !seen[next] {
+				seen[next], came[next], before[next] = true, l, here
+				queue = append(queue, next)
+			}
+		}
+	}
+	what := fmt.Sprintf("VLAN %d does not get to %s", vlan, to)
+	if refused != "" {
+		what += ": " + refused
+	}
+	a.end(Hop{Device: from, VLAN: vlan, Verdict: Stops, What: what})
+	return false
+}
+
+// told tells the devices of a way that was found.
+func (a *asking) told(start, last place, came map[place]topology.Link, before map[place]place) {
+	var way []Hop
+	for at := last; at != start; at = before[at] {
+		near, far := came[at].Other(before[at].device)
+		way = append(way, Hop{Device: at.device, In: far.Port, VLAN: at.vlan, Verdict: Passes, What: fmt.Sprintf("VLAN %d is carried from %s", at.vlan, near)})
+	}
+	slices.Reverse(way)
+	for _, h := range way {
+		a.hop(h)
+	}
+}
+
+// closed tells why nothing passes a link, "" where it does.
+func (a *asking) closed(near, far network.PortRef) string {
+	for _, end := range []network.PortRef{near, far} {
+		if a.n.Gone[end.Device] {
+			return end.Device + " is not in hand"
+		}
+		if c, known := a.n.Configs[end.Device].Ports[end.Port]; known && !c.Enabled {
+			return end.String() + " is switched off"
+		}
+		if st, known := a.n.States[end.Device].Ports[end.Port]; known && st.Oper != network.Up {
+			return end.String() + " has no link"
+		}
+		if st := a.n.Insides[end.Device].Spanning; st != nil {
+			name := cmp.Or(a.n.Configs[end.Device].Ports[end.Port].LAG, end.Port)
+			for _, p := range []network.SpanningPort{st.Ports[name], st.Ports[end.Port]} {
+				if p.State == "blocking" || p.Role == "alternate" || p.Role == "backup" {
+					return "spanning tree blocks " + end.String()
+				}
+			}
+		}
+	}
+	return ""
+}
+
+func (a *asking) notCarried(near, far network.PortRef, v network.VLANID) string {
+	for _, end := range []network.PortRef{near, far} {
+		if c, known := a.n.Configs[end.Device].Ports[end.Port]; known && !c.Carries(v) {
+			return fmt.Sprintf("%s does not carry it", end)
+		}
+	}
+	return fmt.Sprintf("%s and %s do not agree on it", near, far)
+}
