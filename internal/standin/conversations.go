@@ -31,6 +31,7 @@ const (
 	recorder      = "10.1.50.10"
 	dockServer    = "10.1.90.10"
 	tides         = "203.0.113.80"
+	yardOffice    = "172.20.8.10" // of the yard at Kelp Bay, behind its router
 )
 
 func conversationsOf(h *host, siteNet int) []conversation {
@@ -45,6 +46,8 @@ func conversationsOf(h *host, siteNet int) []conversation {
 		return []conversation{{dockServer, "tcp", 502, 1, "process-control", "industrial"}}
 	case hasWord(h.Name, "guest"): // some try what is inside
 		return []conversation{{tides, "tcp", 443, 0.95, "tide-tables", "news"}, {fmt.Sprintf("10.%d.20.20", siteNet), "tcp", 445, 0.05, "file-sharing", "files"}}
+	case hasWord(h.Name, "dock-desk"):
+		return []conversation{{yardOffice, "tcp", 443, 1, "yard-orders", "business"}}
 	case hasWord(h.Name, "desk"), hasWord(h.Name, "laptop"), hasWord(h.Name, "handheld"):
 		return []conversation{{bookingServer, "tcp", 443, 0.3, "booking", "business"}, {tides, "tcp", 443, 0.7, "tide-tables", "news"}}
 	}
@@ -178,10 +181,13 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 	}
 	q.from = a.room.vlan
 	q, share := w.lets(a.device.spec.SiteNet, q, content{}, 0, now)
-	if _, _, company := ofSite(q.target); share == 0 || !company {
+	if _, _, company := w.placed(q.target); share == 0 || !company {
 		return share > 0
 	}
 	b, here := w.find(q.target.String())
+	if r := w.routerFor(q.target); r != nil && slices.Contains(r.Behind, q.target.String()) {
+		b, here = station{host: r.host, device: w.devices[r.host.at.device], room: room{r.host.at.device, r.vlan(w)}}, true
+	}
 	if !here || b.host == nil || !w.answers(b) {
 		return false
 	}
@@ -222,7 +228,7 @@ func (w *World) comesIn(q asked, now time.Time) bool {
 			continue
 		}
 		b, here := w.find(led.target.String())
-		_, led.to, _ = ofSite(led.target)
+		_, led.to, _ = w.placed(led.target)
 		if !here || b.host == nil || b.device.spec.SiteNet != site || !w.answers(b) || w.judged(site, led, content{}, 0, now) == 0 {
 			return false
 		}

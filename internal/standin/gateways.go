@@ -19,6 +19,7 @@ type routingConfig struct {
 	gateways map[int]gatewayConfig
 	routes   []staticRoute
 	segments map[string]segmentConfig
+	peers    []bgpPeer
 }
 
 // gatewayConfig is what a device is in a VLAN.
@@ -29,6 +30,7 @@ type gatewayConfig struct {
 	lease    time.Duration
 	reserved map[string]netip.Addr // by hardware address
 	segment  string                // "" for none
+	ospf     ospfConfig
 }
 
 type staticRoute struct {
@@ -45,7 +47,8 @@ func (c *compiled) compileRouting(tree *xmlnode.Node) {
 		vlan, _ := strconv.Atoi(n.TextAt("vlan"))
 		server := n.Child("dhcp-server")
 		minutes, _ := strconv.Atoi(cmp.Or(server.TextAt("lease"), "1440"))
-		g := gatewayConfig{serves: server.TextAt("enabled") == "true", lease: time.Duration(minutes) * time.Minute, segment: n.TextAt("segment"), reserved: map[string]netip.Addr{}}
+		g := gatewayConfig{serves: server.TextAt("enabled") == "true", lease: time.Duration(minutes) * time.Minute, segment: n.TextAt("segment"), reserved: map[string]netip.Addr{},
+			ospf: ospfConfig{n.TextAt("ospf/area"), n.TextAt("ospf/secret"), n.TextAt("ospf/passive") == "true"}}
 		g.address, _ = netip.ParsePrefix(n.TextAt("address"))
 		for _, r := range texts(server.Child("ranges").All("range")) {
 			if s, ok := readSpan(r); ok {
@@ -58,6 +61,7 @@ func (c *compiled) compileRouting(tree *xmlnode.Node) {
 		c.routed.gateways[vlan] = g
 	}
 	c.routed.compileSegments(rt)
+	c.routed.compileRouters(rt)
 	for _, n := range rt.All("static-route") {
 		r := staticRoute{name: n.TextAt("name")}
 		r.prefix, _ = netip.ParsePrefix(n.TextAt("prefix"))
@@ -71,6 +75,7 @@ func validateRouting(tree *xmlnode.Node, vlans map[string]bool, fault func(tag, 
 	rt := tree.Child("routing")
 	inNetwork := map[string]netip.Prefix{}
 	validateSegments(rt, fault)
+	validateRouters(rt, fault)
 	for _, n := range rt.All("gateway") {
 		vlan := n.TextAt("vlan")
 		path := "/routing/gateway[vlan='" + vlan + "']"
@@ -176,6 +181,7 @@ func (w *World) giveOut() {
 // leaseState tells of each VLAN in which a device gives out addresses who has which.
 func (d *device) leaseState(rt *xmlnode.Node, now time.Time) {
 	x := in("ep-rt")
+	d.routerState(rt)
 	for _, n := range rt.All("gateway") {
 		vlan, _ := strconv.Atoi(n.TextAt("vlan"))
 		g := d.cfg.routed.gateways[vlan]
@@ -239,6 +245,7 @@ func (s DeviceSpec) gatewayNodes() *xmlnode.Node {
 		}
 		rt.Add(n)
 	}
+	rt.Add(s.routerNodes()...)
 	own := s.ManagementIP[strings.LastIndexByte(s.ManagementIP, '.')+1:]
 	for _, v := range s.VLANs {
 		if v == s.ManagementVLAN || v == 1 {
@@ -250,6 +257,9 @@ func (s DeviceSpec) gatewayNodes() *xmlnode.Node {
 			if slices.Contains(segment.VLANs, v) {
 				g.Add(x.leaf("segment", segment.Name))
 			}
+		}
+		if o, speaks := s.OSPF[v]; speaks {
+			g.Add(x.node("ospf", x.leaf("area", o.Area), x.leaf("secret", o.Secret)))
 		}
 		if !strings.HasSuffix(s.Name, "-02") && v%100 != 50 && v%100 != 99 {
 			g.Add(x.node("dhcp-server", x.leaf("enabled", "true"), x.node("ranges", x.leaf("range", net+"20-"+net+"250"))))

@@ -214,16 +214,17 @@ func (y *yard) provider(edge, port string) {
 }
 
 var (
-	desks    = stations{"desk", "Office desk %d", 20, 0, 0, 0, 900_000}
-	phones   = stations{"phone", "Phone %d", 30, 0, 3_900, 2, 90_000}
-	counters = stations{"counter", "Ticket counter %d", 40, 0, 0, 0, 400_000}
-	cameras  = stations{"camera", "Camera %d", 50, 0, 8_200, 3, 4_200_000}
-	gates    = stations{"gate", "Gate %d", 60, 0, 18_500, 4, 60_000}
-	displays = stations{"display", "Boarding display %d", 60, 0, 12_500, 3, 250_000}
-	cranes   = stations{"crane", "Crane controller %d", 90, 0, 0, 0, 120_000}
-	sensors  = stations{"sensor", "Ramp sensor %d", 90, 0, 2_600, 1, 8_000}
-	prepared = stations{"", "Prepared %d", 20, 0, 0, 0, 0}
-	printer  = stations{"printer", "Ticket office printer", 20, 0, 0, 0, 12_000}
+	desks     = stations{"desk", "Office desk %d", 20, 0, 0, 0, 900_000}
+	phones    = stations{"phone", "Phone %d", 30, 0, 3_900, 2, 90_000}
+	counters  = stations{"counter", "Ticket counter %d", 40, 0, 0, 0, 400_000}
+	cameras   = stations{"camera", "Camera %d", 50, 0, 8_200, 3, 4_200_000}
+	gates     = stations{"gate", "Gate %d", 60, 0, 18_500, 4, 60_000}
+	displays  = stations{"display", "Boarding display %d", 60, 0, 12_500, 3, 250_000}
+	cranes    = stations{"crane", "Crane controller %d", 90, 0, 0, 0, 120_000}
+	sensors   = stations{"sensor", "Ramp sensor %d", 90, 0, 2_600, 1, 8_000}
+	dockDesks = stations{"dock-desk", "Dock office desk %d", 20, 0, 0, 0, 300_000}
+	prepared  = stations{"", "Prepared %d", 20, 0, 0, 0, 0}
+	printer   = stations{"printer", "Ticket office printer", 20, 0, 0, 0, 12_000}
 )
 
 // labelOf is the description of the port of the nth of them.
@@ -285,6 +286,8 @@ func LanternSound() Plant {
 			d.Blocked = map[string]string{lost.MAC: "a gangway scanner that was lost"}
 		}
 	}
+	y.at("kelp-bay", "kb", 6)
+	y.plug("kb-sw-05", dockDesks.of(2))
 	for _, name := range y.order {
 		y.plant.Devices = append(y.plant.Devices, *y.devices[name])
 	}
@@ -483,8 +486,24 @@ func (y *yard) kelpBay() {
 	for n := 1; n <= 5; n++ {
 		y.plug(fmt.Sprintf("kb-sw-%02d", n), cranes.of(2), sensors.of(2), cameras.of(2))
 	}
+	y.router("kb-sw-02", "Router of the yard", RouterSpec{Host: "yard-router", RouterID: "172.20.8.1", Prefix: "172.20.8.0/22", Behind: []string{yardOffice}, Secret: "keel on the blocks", AS: 64900, Expects: 64512 + y.net})
 	y.underlay("kb-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-7710", 9, 0.7, 0)
 	y.underlay("kb-edge-01", "cell0", "cellular", "Gannet Mobile, standby", 44, 10, 0.2)
+}
+
+// router plugs a router of others into a free port of a switch, in VLAN 20, and has the edge of the site know it.
+func (y *yard) router(sw, label string, r RouterSpec) {
+	d, edge := y.devices[sw], y.devices[y.code+"-edge-01"]
+	i := slices.IndexFunc(d.Ports, func(p PortSpec) bool { return !p.Cage && p.Description == "" && p.Mode == "ACCESS" })
+	p := &d.Ports[i]
+	p.Untagged, p.Description, p.Disabled = 20, label, false
+	y.plant.Hosts = append(y.plant.Hosts, HostSpec{Name: r.Host, MAC: fmt.Sprintf("02:a1:80:00:00:%02x", y.net), At: sw + ":" + p.Name, RateBps: 40_000, IP: fmt.Sprintf("10.%d.20.5", y.net)})
+	y.plant.Routers = append(y.plant.Routers, r)
+	if r.AS > 0 {
+		edge.BGPPeers = append(edge.BGPPeers, BGPPeerSpec{Name: strings.TrimSuffix(r.Host, "-router"), Purpose: label, Address: fmt.Sprintf("10.%d.20.5", y.net), Secret: r.Secret, AS: r.AS, Announces: []string{"10.0.0.0/8"}, Accepts: []string{"172.20.0.0/16"}})
+		return
+	}
+	edge.OSPF = map[int]OSPFSpec{20: {r.Area, r.Secret}}
 }
 
 func (y *yard) northgate() {
@@ -496,6 +515,7 @@ func (y *yard) northgate() {
 	}
 	y.plug("ng-sw-01", phones.of(30), desks.of(12))
 	y.plug("ng-sw-02", phones.of(30), desks.of(12))
+	y.router("ng-sw-02", "The landlord's router", RouterSpec{Host: "landlord-router", RouterID: "172.20.16.1", Prefix: "172.20.16.0/22", Behind: []string{"172.20.16.10"}, Secret: "doors and lifts", Area: "0.0.0.0"})
 	y.underlay("ng-edge-01", "wan1", "fibre", "Saltmarsh Fibre, circuit SF-8142", 6, 0.4, 0)
 	y.underlay("ng-edge-01", "wan2", "fibre", "Inland Cable, circuit IC-19", 13, 1.9, 0.1)
 }

@@ -44,7 +44,7 @@ func TestLanternSoundIsWhole(t *testing.T) {
 	assert.InDelta(t, 75, len(w.Devices()), 5)
 	assert.Len(t, w.Crated(), 4, "those of the vessel under construction")
 	assert.InDelta(t, 1500, ports, 400)
-	assert.InDelta(t, 600, len(w.Stations()), 150)
+	assert.InDelta(t, 700, len(w.Stations()), 75)
 	w.locked(func() {
 		reached := w.managed()
 		for name := range w.devices {

@@ -25,6 +25,7 @@ func (w *World) settle() {
 		h.routed = false
 	}
 	w.settleRings()
+	w.settleRouters(now)
 	w.giveOut()
 	w.settleLimits()
 	w.reached = w.managed()

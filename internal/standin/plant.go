@@ -17,6 +17,7 @@ type Plant struct {
 	Hosts   []HostSpec
 	Tunnels []TunnelSpec
 	Foreign []ForeignSpec
+	Routers []RouterSpec
 	Entries []string // devices through which the management network comes in
 }
 
@@ -39,8 +40,10 @@ type DeviceSpec struct {
 	Cluster                 *Cluster // what it is a part of, or is made of
 	Supplies                int      // power supplies; 1 when 0
 	Zones                   []ZoneSpec
-	Ways                    []WaySpec         // which tunnels traffic of an edge goes over
-	Segments                []SegmentSpec     // tables of routes that an edge keeps apart
+	Ways                    []WaySpec     // which tunnels traffic of an edge goes over
+	Segments                []SegmentSpec // tables of routes that an edge keeps apart
+	BGPPeers                []BGPPeerSpec
+	OSPF                    map[int]OSPFSpec  // by VLAN
 	Blocked                 map[string]string // stations of which nothing passes, and why
 	Firewall                *FirewallSpec
 	NTP                     string // the server that sets its clock; "" for none

@@ -53,6 +53,11 @@ func (d *device) ownRoutes(segment string) []route {
 	for _, r := range append(connected, d.static(connected)...) {
 		found[r.prefix] = r
 	}
+	for _, r := range d.learned(segment) {
+		if _, known := found[r.prefix]; !known {
+			found[r.prefix] = r
+		}
+	}
 	peers := d.peers()
 	order := slices.SortedFunc(maps.Keys(peers), func(a, b *device) int { return cmp.Compare(a.spec.Name, b.spec.Name) })
 	learn := func(of, from *device) {
@@ -118,10 +123,10 @@ func (d *device) routingState(instances *xmlnode.Node) {
 				{prefix: fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN), out: m.ownPort, origin: "DIRECTLY_CONNECTED"}})))
 		}
 	case "edge":
-		first.Add(aftsNode(d.table("")), d.bgpNode())
+		first.Add(aftsNode(d.table("")), protocolsNode(d.bgpNode(""), d.ospfNode("")))
 		instances.Add(x.node("network-instance", x.leaf("name", "underlay"), aftsNode(d.underlayRoutes())))
 		for _, name := range slices.Sorted(maps.Keys(d.cfg.routed.segments)) {
-			instances.Add(x.node("network-instance", x.leaf("name", name), aftsNode(d.table(name))))
+			instances.Add(x.node("network-instance", x.leaf("name", name), aftsNode(d.table(name)), protocolsNode(d.bgpNode(name), d.ospfNode(name))))
 		}
 	case "firewall":
 		prefix := fmt.Sprintf("10.%d.%d.0/24", d.spec.SiteNet, d.spec.ManagementVLAN)
@@ -160,10 +165,29 @@ func aftsNode(routes []route) *xmlnode.Node {
 	return x.node("afts", entries, groups, hops)
 }
 
-func (d *device) bgpNode() *xmlnode.Node {
+// protocolsNode holds those protocols that are spoken.
+func protocolsNode(some ...*xmlnode.Node) *xmlnode.Node {
+	out := in("oc-netin").node("protocols")
+	for _, n := range some {
+		if n != nil {
+			out.Add(n)
+		}
+	}
+	return out
+}
+
+// bgpNode tells of BGP in a segment: between sites in that of all that is in none, and with routers of the site. It is nil where it is not spoken.
+func (d *device) bgpNode(segment string) *xmlnode.Node {
 	x := in("oc-netin")
-	neighbours := x.node("neighbors")
+	routers := d.bgpRouters(segment)
+	neighbours := x.node("neighbors", routers...)
 	peers := d.peers()
+	if segment != "" {
+		if len(routers) == 0 {
+			return nil
+		}
+		peers = nil
+	}
 	for _, p := range slices.SortedFunc(maps.Keys(peers), func(a, b *device) int { return cmp.Compare(a.spec.Name, b.spec.Name) }) {
 		state := x.node("state", x.leaf("neighbor-address", p.spec.ManagementIP), x.int("peer-as", p.asOf()), x.leaf("description", p.cfg.hostname))
 		received, sent := 0, 0
@@ -177,9 +201,8 @@ func (d *device) bgpNode() *xmlnode.Node {
 			x.node("state", x.node("prefixes", x.int("received", received), x.int("sent", sent), x.int("installed", received))))
 		neighbours.Add(x.node("neighbor", x.leaf("neighbor-address", p.spec.ManagementIP), state, x.node("afi-safis", family)))
 	}
-	protocol := x.node("protocol", x.leaf("identifier", "oc-pol-types:BGP").SetAttr("xmlns", "oc-pol-types", policyTypes), x.leaf("name", "bgp"),
+	return x.node("protocol", x.leaf("identifier", "oc-pol-types:BGP").SetAttr("xmlns", "oc-pol-types", policyTypes), x.leaf("name", "bgp"),
 		x.node("bgp", x.node("global", x.node("state", x.int("as", d.asOf()), x.leaf("router-id", d.spec.ManagementIP))), neighbours))
-	return x.node("protocols", protocol)
 }
 
 // announces is how many prefixes a device announces to a peer: that of its own site, and those of the sites of its other
@@ -192,5 +215,8 @@ func (d *device) announces(to *device) int {
 		}
 	}
 	delete(prefixes, to.sitePrefix())
+	for _, r := range d.learned("") {
+		prefixes[r.prefix] = true
+	}
 	return len(prefixes)
 }

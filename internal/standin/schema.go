@@ -300,6 +300,18 @@ ep-rt:routing/segment[name]/number 1..16777215
 ep-rt:routing/segment[name]/leaks/from* string
 ep-rt:routing/segment[name]/leaks/prefix* prefix
 ep-rt:routing/gateway[vlan]/segment string
+ep-rt:routing/gateway[vlan]/ospf/area string
+ep-rt:routing/gateway[vlan]/ospf/cost 1..65535 =10
+ep-rt:routing/gateway[vlan]/ospf/secret router-secret
+ep-rt:routing/gateway[vlan]/ospf/passive boolean =false
+ep-rt:routing/bgp-peer[name]/name string
+ep-rt:routing/bgp-peer[name]/purpose string
+ep-rt:routing/bgp-peer[name]/address address
+ep-rt:routing/bgp-peer[name]/as 1..4294967295
+ep-rt:routing/bgp-peer[name]/secret router-secret
+ep-rt:routing/bgp-peer[name]/hold-time 3..3600 =90
+ep-rt:routing/bgp-peer[name]/announces/prefix* prefix
+ep-rt:routing/bgp-peer[name]/accepts/prefix* prefix
 ep-radio:radio-link/carrier-termination[name]/name string
 ep-radio:radio-link/carrier-termination[name]/tx-enabled boolean =true
 ep-radio:radio-link/carrier-termination[name]/tx-frequency 1..4294967295
@@ -553,6 +565,12 @@ var leafTypes = map[string]func(string) error{
 	"autostartup":       oneOf("add", "on-demand", "start"),
 	"tunnel-encryption": oneOf("aes-gcm-256", "aes-gcm-128", "aes-cbc-256", "chacha20-poly1305"),
 	"dh-group":          oneOf("14", "19", "20", "31"),
+	"router-secret": func(v string) error {
+		if len(v) < 8 || len(v) > 80 {
+			return errors.New("a secret of routers has 8 to 80 characters")
+		}
+		return nil
+	},
 	"pre-shared-key": func(v string) error {
 		if len(v) < 20 || len(v) > 120 {
 			return errors.New("a pre-shared key has 20 to 120 characters")

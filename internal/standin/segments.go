@@ -103,9 +103,13 @@ func (d *device) networks(number int) (out []string) {
 	case !has:
 		return nil
 	case name == "":
-		return []string{d.sitePrefix()}
+		out = []string{d.sitePrefix()}
+	default:
+		for _, r := range d.connected(name) {
+			out = append(out, r.prefix)
+		}
 	}
-	for _, r := range d.connected(name) {
+	for _, r := range d.learned(name) {
 		out = append(out, r.prefix)
 	}
 	return out
@@ -209,7 +213,7 @@ type apartKey struct {
 }
 
 func (w *World) joins(site, vlan int, source, target netip.Addr) bool {
-	there, far, inside := ofSite(target)
+	there, far, inside := w.placed(target)
 	if !inside {
 		there, far = site, vlan
 	}
@@ -220,6 +224,9 @@ func (w *World) joins(site, vlan int, source, target netip.Addr) bool {
 		return nil
 	}
 	near, other := edge(site), edge(there)
+	if r := w.routerFor(target); r != nil {
+		return near != nil && other != nil && near.leads(near.cfg.routed.gateways[vlan].segment, target) && other.leads(other.cfg.routed.gateways[far].segment, source) && w.knows(r, source)
+	}
 	if near == nil || other == nil || len(near.cfg.routed.segments)+len(other.cfg.routed.segments) == 0 || there == site && far == vlan && inside {
 		return true
 	}

@@ -80,7 +80,7 @@ func (w *World) sessionTable(g *device, now time.Time) (out []liveSession) {
 		for i := range w.saysOf(h) {
 			c := &h.says[i]
 			first := asked{h.joined(d.cfg), 0, c.source, c.target, c.protocol, c.port}
-			there, _, inside := ofSite(c.target)
+			there, _, inside := w.placed(c.target)
 			if !own && (!inside || there != g.spec.SiteNet) {
 				continue
 			}
@@ -173,7 +173,7 @@ func (w *World) visit(span time.Duration, now time.Time) {
 
 // zoneVLAN is the VLAN of the site of a firewall to which a session goes; 0: it leaves the site.
 func (w *World) zoneVLAN(g *device, q asked) int {
-	if there, far, inside := ofSite(q.target); inside && there == g.spec.SiteNet {
+	if there, far, inside := w.placed(q.target); inside && there == g.spec.SiteNet {
 		return far
 	}
 	return 0

@@ -331,7 +331,7 @@ func (w *World) crosses(h *host, up, down float64) float64 {
 
 // carry tells what part of what is said to another site gets there, and counts it where it goes.
 func (w *World) carry(site int, s *saying, up, down float64) float64 {
-	there, _, inside := ofSite(s.target)
+	there, _, inside := w.placed(s.target)
 	if !inside || there == site || len(w.edgesOf[there]) == 0 || len(w.edgesOf[site]) == 0 {
 		return 1
 	}

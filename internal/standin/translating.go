@@ -136,7 +136,7 @@ func ofSite(a netip.Addr) (site, vlan int, ok bool) {
 // lets tells what part of sessions from a VLAN of a site gets through the firewalls on their way, and to whom, from whom.
 func (w *World) lets(site int, q asked, what content, sessions float64, now time.Time) (asked, float64) {
 	q = w.translated(site, true, q, sessions, now)
-	there, far, inside := ofSite(q.target)
+	there, far, inside := w.placed(q.target)
 	q.to = 0
 	if !w.together(site, q.from, q.source, q.target) {
 		return q, 0

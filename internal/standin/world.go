@@ -59,6 +59,7 @@ type World struct {
 	cables  []*cable
 	hosts   []*host
 	tunnels []*tunnel
+	routers []*router
 	wide    wideArea
 	rainDb  float64 // what rain takes from radio links
 
@@ -197,6 +198,14 @@ func New(p Plant, o Options) (*World, error) {
 				return nil, err
 			}
 		}
+	}
+	for _, r := range p.Routers {
+		i := slices.IndexFunc(w.hosts, func(h *host) bool { return h.Name == r.Host })
+		prefix, err := netip.ParsePrefix(r.Prefix)
+		if i < 0 || err != nil {
+			return nil, fmt.Errorf("router %q is no station of this world, or has no network", r.Host)
+		}
+		w.routers = append(w.routers, &router{RouterSpec: r, host: w.hosts[i], prefix: prefix})
 	}
 	w.gatherTunnels()
 	return w, nil
@@ -422,6 +431,7 @@ type device struct {
 	powerCut           bool
 	subscribers        map[*netconf.ServerSession]bool
 	steered            map[steeredTo]*steered
+	exchanges          map[string]exchange // with routers of its site: by protocol and name
 	moves              []steerMove
 	moved              uint64
 	log                []logEntry

@@ -55,7 +55,7 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 	}
 	rng := rand.New(rand.NewPCG(15, 7))
 	answers, outside := map[bool]int{}, map[bool]int{}
-	abroad := []string{"203.0.113.80", "198.51.100.80", "198.51.100.81"} // one that is nobody's, and two to which firewalls answer
+	abroad := []string{"203.0.113.80", "198.51.100.80", "198.51.100.81", "172.20.16.10"} // one that is nobody's, two to which firewalls answer, and one behind a router
 	ask := func(questions int, what string) {
 		list := stations(t, r)
 		pick := func(outside int) v1.NetworkClient {

@@ -29,3 +29,8 @@ func (c *Client) Routes(ctx context.Context, where, vrf, to string) (out v1.Used
 	}
 	return out, c.call(ctx, http.MethodGet, "/routes?"+q.Encode(), nil, &out)
 }
+
+// Routers lists the routers of sites with which the edges that a selector picks exchange routes.
+func (c *Client) Routers(ctx context.Context, where string) (out v1.List[v1.Router], err error) {
+	return out, c.call(ctx, http.MethodGet, "/routers?where="+url.QueryEscape(where), nil, &out)
+}

@@ -144,6 +144,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.steeringRoutes(api)
 	s.radioLinkRoutes(api)
 	s.segmentRoutes(api)
+	s.routerRoutes(api)
 	s.jobRoutes(api)
 	s.backupRoutes(api)
 	s.policyRoutes(api)

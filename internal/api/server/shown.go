@@ -158,6 +158,7 @@ func init() {
 		return out
 	})
 	show(func(e v1.SegmentEdge) []spot { return onDevice(rights.Configuration, e.Device) })
+	show(func(r v1.Router) []spot { return onDevice(rights.Configuration, r.Device) })
 	show(func(r v1.UsedRoute) []spot { return onDevice(rights.Devices, r.Device) })
 	show(func(f v1.RadioLinkFared) []spot { return onDevice(rights.Devices, f.Device) })
 	show(func(g v1.Steering) []spot { return onDevice(rights.Configuration, g.Device) })

@@ -32,7 +32,7 @@ const (
 // troubleSeverities are those of what goes wrong inside devices, by the code of the trouble. What tunnels and links do is an alarm of both
 // their ends.
 var troubleSeverities = map[string]Severity{
-	"supply": Major, "fan": Minor, "hot": Major, "busy": Warning, "module": Minor, "clock-ahead": Warning, "clock-behind": Warning, "loss": Minor, "bgp": Major,
+	"supply": Major, "fan": Minor, "hot": Major, "busy": Warning, "module": Minor, "clock-ahead": Warning, "clock-behind": Warning, "loss": Minor, "bgp": Major, "ospf": Major,
 	"licence": Minor, "radio-link": Major, "ring-open": Major, "ring-undefined": Major, "pair": Major, "keepalive": Minor, "controller": Minor, "member": Major, "unread": Warning,
 	"rogue-dhcp": Major, "rogue-dhcp-blocked": Warning, "dhcp-pool": Minor, "certificate-ending": Warning, "certificate-ended": Major,
 }

@@ -1,6 +1,7 @@
 package network
 
 import (
+	"slices"
 	"strings"
 	"time"
 )
@@ -104,6 +105,7 @@ type VRF struct {
 	Name   string  `json:"name"`
 	Routes []Route `json:"routes,omitempty"`
 	BGP    *BGP    `json:"bgp,omitempty"`
+	OSPF   *OSPF   `json:"ospf,omitempty"`
 }
 
 // Route is a way to a prefix that a device uses.
@@ -131,6 +133,29 @@ type BGPNeighbour struct {
 	Since       time.Time `json:"since"` // of established; zero when it is not, or not told
 	Received    int       `json:"received_prefixes"`
 	Sent        int       `json:"sent_prefixes"`
+	Fault       string    `json:"fault,omitempty"` // why it is not established, as the device tells: a code
+}
+
+// OSPF is open shortest path first (RFC 2328) in a VRF.
+type OSPF struct {
+	RouterID   string          `json:"router_id"`
+	Interfaces []OSPFInterface `json:"interfaces,omitempty"`
+}
+
+// OSPFInterface is a network in which a device speaks OSPF.
+type OSPFInterface struct {
+	Name       string          `json:"name"`
+	Area       string          `json:"area"`
+	Fault      string          `json:"fault,omitempty"` // why packets were dropped lately: a code
+	Neighbours []OSPFNeighbour `json:"neighbours,omitempty"`
+}
+
+// OSPFNeighbour is a router that is heard there.
+type OSPFNeighbour struct {
+	RouterID string    `json:"router_id"`
+	Address  string    `json:"address,omitempty"`
+	State    string    `json:"state"` // down, attempt, init, two_way, exstart, exchange, loading or full (RFC 2328 section 10.1)
+	Since    time.Time `json:"since"` // of full; zero when it is not, or not told
 }
 
 // Hardware is the box and what is in it.
@@ -440,10 +465,30 @@ func (t *troubles) say(key, code string, args ...any) {
 func (t Trouble) OfLinks() bool {
 	kind, _, _ := strings.Cut(t.Key, " ")
 	switch kind {
-	case "bundle", "tunnel", "loss", "bgp", "ring", "pair", "keepalive", "controller":
+	case "bundle", "tunnel", "loss", "bgp", "ospf", "ring", "pair", "keepalive", "controller":
 		return true
 	}
 	return false
+}
+
+// troubles are sessions with routers that do not stand.
+func (v VRF) troubles(say func(key, code string, args ...any)) {
+	if v.BGP != nil {
+		for _, n := range v.BGP.Neighbours {
+			if n.State != "established" {
+				say("bgp "+v.Name+" "+n.Address, "bgp", "with", strings.TrimSpace(n.Description+" "+n.Address), "state", n.State)
+			}
+		}
+	}
+	if v.OSPF == nil {
+		return
+	}
+	for _, i := range v.OSPF.Interfaces {
+		full := slices.ContainsFunc(i.Neighbours, func(n OSPFNeighbour) bool { return n.State == "full" || n.State == "two_way" })
+		if i.Fault != "" || !full {
+			say("ospf "+v.Name+" "+i.Name, "ospf", "interface", i.Name, "area", i.Area)
+		}
+	}
 }
 
 // Troubles says what is wrong inside a device, the worst first. Nothing is said of what was not read.
@@ -499,14 +544,7 @@ func (i Inside) Troubles() []Trouble {
 		}
 	}
 	for _, v := range i.VRFs {
-		if v.BGP == nil {
-			continue
-		}
-		for _, n := range v.BGP.Neighbours {
-			if n.State != "established" {
-				say("bgp "+v.Name+" "+n.Address, "bgp", "with", strings.TrimSpace(n.Description+" "+n.Address), "state", n.State)
-			}
-		}
+		v.troubles(say)
 	}
 	for _, l := range i.Licences {
 		if !l.Ends.IsZero() && !l.Ends.After(i.ObservedAt) {

@@ -92,14 +92,16 @@ type Answer struct {
 // asking is a question on its way.
 type asking struct {
 	n      Network
-	q      Question // with the addresses that it has there
-	hides  string   // the firewall by which it would have got another source, "" for none
+	q      Question   // with the addresses that it has there
+	source netip.Addr // before anything was translated
+	by     netip.Addr // the router of others behind which it is; not valid where it is not
+	hides  string     // the firewall by which it would have got another source, "" for none
 	answer Answer
 }
 
 // Ask answers a question.
 func Ask(n Network, q Question) Answer {
-	a := &asking{n: n.indexed(), q: q}
+	a := &asking{n: n.indexed(), q: q, source: q.From.Address}
 	a.follow()
 	if a.answer.Verdict == "" {
 		a.answer.Verdict = Passes
@@ -135,7 +137,7 @@ func (a *asking) follow() {
 	}
 	if to.Device != "" && to.VLAN == from.VLAN && a.n.SiteOf[to.Device] == a.n.SiteOf[from.Device] {
 		if a.walk(from.Device, from.VLAN, to.Device) {
-			a.arrives()
+			a.arrives(to)
 		}
 		return
 	}
@@ -154,7 +156,7 @@ func (a *asking) follow() {
 	}
 	a.translateDestination(fw, from.VLAN)
 	to = a.q.To
-	zone, _ := a.vlanAt(router, to.Address)
+	zone := a.zoneAt(router, to.Address)
 	if !a.decide(fw, from.VLAN, zone) {
 		return
 	}
@@ -174,19 +176,38 @@ func (a *asking) follow() {
 // comesTo ends the way at the device to which the network of the other end is connected.
 func (a *asking) comesTo(last string, vlan network.VLANID) {
 	to := a.q.To
+	if a.by.IsValid() {
+		a.comesToRouter(last, vlan)
+		return
+	}
 	if to.Device == "" {
 		a.answer.Near = true
 		a.end(Hop{Device: last, VLAN: vlan, Verdict: Unknown, What: fmt.Sprintf("it passes up to the network of %s; nobody saw whether that is there", to.Name)})
 		return
 	}
 	if a.walk(last, cmp.Or(to.VLAN, vlan), to.Device) {
-		a.arrives()
+		a.arrives(to)
 	}
 }
 
-// arrives tells whether what is asked for is there to take it.
-func (a *asking) arrives() {
-	to := a.q.To
+// comesToRouter ends the way at a router of others, behind which nothing is known.
+func (a *asking) comesToRouter(last string, vlan network.VLANID) {
+	var at End
+	if a.q.Find != nil {
+		at, _ = a.q.Find(a.by)
+	}
+	if at.Device == "" {
+		a.answer.Near = true
+		a.end(Hop{Device: last, VLAN: vlan, Verdict: Unknown, What: fmt.Sprintf("it passes up to the network of router %s; nobody saw whether that is there", a.by)})
+		return
+	}
+	if a.walk(last, cmp.Or(at.VLAN, vlan), at.Device) {
+		a.arrives(at)
+	}
+}
+
+// arrives tells whether who is to take it is there.
+func (a *asking) arrives(to End) {
 	at := Hop{Device: to.Device, Out: to.Port, VLAN: to.VLAN, Verdict: Passes, What: "it gets to " + to.Name}
 	if st, known := a.n.States[to.Device].Ports[to.Port]; to.Port != "" && known && st.Oper != network.Up {
 		a.answer.Outage = true

@@ -56,6 +56,20 @@ func sites() Network {
 	return n
 }
 
+// behindRouter has a router of others at one site, which tells the edge there what is behind it.
+func behindRouter(n *Network) {
+	sw := n.Configs["th-sw"]
+	sw.Ports["3"] = network.PortConfig{Enabled: true, Mode: network.Access, AccessVLAN: 50}
+	n.States["th-sw"].Ports["3"] = network.PortState{Oper: network.Up}
+	edge := n.Configs["th-edge"]
+	edge.Features = append(edge.Features, setting.Routing, setting.RoutingProtocols)
+	edge.Objects = map[string]network.Settings{"bgp-peer/yard": {"peer-address": "10.2.50.5", "peer-as": "64900", "announces": "0.0.0.0/0", "accepts": "0.0.0.0/0"}, "gateway/50": {"gateway-address": "10.2.50.1/24"}}
+	n.Configs["th-edge"] = edge
+	in := n.Insides["th-edge"]
+	in.VRFs[0].Routes = append(in.VRFs[0].Routes, network.Route{Prefix: "172.20.8.0/22", Via: "10.2.50.5", Interface: "vlan50", Origin: "bgp"})
+	n.Insides["th-edge"] = in
+}
+
 func at(device, port, address string, v network.VLANID) End {
 	return End{Name: address, Address: netip.MustParseAddr(address), Device: device, Port: port, VLAN: v}
 }
@@ -65,6 +79,8 @@ var (
 	camera     = at("th-sw", "2", "10.2.50.7", 50)
 	recorder   = at("hh-sw", "2", "10.1.50.10", 50)
 	neighbour  = at("th-sw", "24x", "10.2.20.8", 20)
+	yardRouter = at("th-sw", "3", "10.2.50.5", 50)
+	inYard     = End{Name: "172.20.8.10", Address: netip.MustParseAddr("172.20.8.10")}
 	elsewhere  = End{Name: "tides", Address: netip.MustParseAddr("203.0.113.80")}
 	nobodySaw  = End{Name: "10.1.50.99", Address: netip.MustParseAddr("10.1.50.99")}
 	public     = End{Name: "198.51.100.10", Address: netip.MustParseAddr("198.51.100.10")}
@@ -72,7 +88,7 @@ var (
 )
 
 func find(a netip.Addr) (End, bool) {
-	for _, e := range []End{desk, camera, recorder} {
+	for _, e := range []End{desk, camera, recorder, yardRouter} {
 		if e.Address == a {
 			return e, true
 		}
@@ -111,6 +127,26 @@ func TestWhetherOneReachesAnother(t *testing.T) {
 			"th-edge: it would leave what is known, and 10.1.50.10 is at hh-sw: no route leads there"},
 		"a private one outside": {camera, nobodySaw, 554, func(n *Network) { n.Insides["th-edge"].VRFs[0].Routes[2].Prefix = "10.8.0.0/16" }, Unknown,
 			"nobody saw whether 10.1.50.99 is there"},
+		"behind a router": {camera, inYard, 554, behindRouter, Passes, "th-edge, route 172.20.8.0/22, bgp, by router 10.2.50.5"},
+		"behind one far away": {recorder, inYard, 554, func(n *Network) {
+			behindRouter(n)
+			hh := n.Insides["hh-edge"]
+			hh.VRFs[0].Routes = append(hh.VRFs[0].Routes, network.Route{Prefix: "172.20.8.0/22", Via: "10.2.10.1", Interface: "to-th", Origin: "bgp"})
+			n.Insides["hh-edge"] = hh
+		}, Passes, "it gets to 10.2.50.5"},
+		"by the zone of the router": {desk, inYard, 554, behindRouter, Stops, "rule 30 stops it from office to cameras"},
+		"a router that is told nothing": {camera, inYard, 554, func(n *Network) {
+			behindRouter(n)
+			n.Configs["th-edge"].Objects["bgp-peer/yard"]["announces"] = "10.1.0.0/16"
+		}, Stops, "router 10.2.50.5 is told of no route back to 10.2.50.7: announces of BGP peer yard"},
+		"a router that nobody saw": {camera, inYard, 554, func(n *Network) {
+			behindRouter(n)
+			n.Insides["th-edge"].VRFs[0].Routes[3].Via = "10.2.50.99"
+		}, Unknown, "nobody saw whether that is there"},
+		"a router that was unplugged": {camera, inYard, 554, func(n *Network) {
+			behindRouter(n)
+			n.States["th-sw"].Ports["3"] = network.PortState{Oper: network.Down}
+		}, Stops, "the port of 10.2.50.5 has no link"},
 		"a circle": {camera, recorder, 554, func(n *Network) {
 			n.Insides["hh-edge"].VRFs[0].Routes[1] = network.Route{Prefix: "10.1.50.0/24", Via: "10.2.10.1", Origin: "static"}
 		}, Stops, "in a circle"},

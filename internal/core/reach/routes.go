@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"strings"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/peering"
 	"example.net/everypost/internal/core/policy"
 	"example.net/everypost/internal/core/setting"
 )
@@ -41,8 +41,31 @@ func (a *asking) vlanAt(device string, address netip.Addr) (network.VLANID, bool
 	if !ok || r.Origin != "connected" {
 		return 0, false
 	}
-	v, err := network.ParseVLAN(strings.TrimPrefix(r.Interface, "vlan"))
-	return v, err == nil && strings.HasPrefix(r.Interface, "vlan")
+	return peering.Network(r.Interface)
+}
+
+// beyond is the VLAN of a device in which the router is by which it reaches an address, and the address of that router; ok is false where none of its own networks
+// leads there.
+func (a *asking) beyond(device string, r network.Route) (v network.VLANID, via netip.Addr, ok bool) {
+	via, err := netip.ParseAddr(r.Via)
+	if err != nil || a.n.Owns[via] != "" {
+		return 0, via, false
+	}
+	v, ok = peering.Network(r.Interface)
+	return v, via, ok
+}
+
+// zoneAt is the VLAN of a device in which an address is, or the router by which it is reached; 0 for what is elsewhere.
+func (a *asking) zoneAt(device string, address netip.Addr) network.VLANID {
+	if v, here := a.vlanAt(device, address); here {
+		return v
+	}
+	if r, ok := a.longest(device, address); ok {
+		if v, _, here := a.beyond(device, r); here {
+			return v
+		}
+	}
+	return 0
 }
 
 // tableOf is the segment of a device in which the network of an address is connected to it; "" where it is in none.
@@ -141,6 +164,16 @@ func (a *asking) route(router string) (last string, vlan network.VLANID, ok bool
 			}
 			h.What += ", by tunnel " + t.Name
 		}
+		if v, via, here := a.beyond(router, r); here && r.Prefix != setting.AnyRoute {
+			h.VLAN = v
+			h.What += fmt.Sprintf(", by router %s", via)
+			a.hop(h)
+			if !a.answeredFrom(router, via) {
+				return "", 0, false
+			}
+			a.by = via
+			return router, v, true
+		}
 		via, err := netip.ParseAddr(r.Via)
 		next := a.n.Owns[via]
 		if err != nil || next == "" {
@@ -183,6 +216,17 @@ func (a *asking) answered(router string) bool {
 		return true
 	}
 	a.end(Hop{Device: router, Verdict: Stops, What: fmt.Sprintf("what is answered has no route back to %s in segment %s", a.q.From.Address, table), Object: setting.Object(setting.OnSegment, table)})
+	return false
+}
+
+// answeredFrom tells whether a router that is no device in hand has a route back, as far as that can be known: where routes are exchanged with it, by what it is told.
+func (a *asking) answeredFrom(device string, via netip.Addr) bool {
+	c, in := a.n.Configs[device], a.n.Insides[device]
+	n, told, is := peering.At(peering.Of(device, c, in), c, via.String(), a.source)
+	if !is || told {
+		return true
+	}
+	a.end(Hop{Device: device, Out: n.Interface, Verdict: Stops, What: fmt.Sprintf("router %s is told of no route back to %s: announces of BGP peer %s", via, a.source, n.Name), Object: n.Object})
 	return false
 }
 

@@ -58,6 +58,7 @@ const (
 	OnTunnel   Kind = "tunnel"   // to another site
 	OnSteering Kind = "steering" // which tunnel traffic goes over
 	OnSegment  Kind = "segment"  // a table of routes that an edge keeps apart
+	OnBGPPeer  Kind = "bgp-peer" // a router of the site with which routes are exchanged
 )
 
 // Objects of layers below devices: Self is a template itself, what it is for and what it picks; EachPort stands for every

@@ -45,6 +45,11 @@ func believableInside(in network.Inside) error {
 		if v.BGP != nil {
 			peers += len(v.BGP.Neighbours)
 		}
+		if v.OSPF != nil {
+			for _, i := range v.OSPF.Interfaces {
+				peers += 1 + len(i.Neighbours)
+			}
+		}
 		routes += len(v.Routes)
 	}
 	steered := 0

@@ -61,6 +61,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	}
 	readStanding(&in, data)
 	readLeases(&in, data)
+	readRouters(&in, data)
 	in.Policy, in.Blocked = readPolicyState(data), readBlocked(data)
 	in.Clock = readClock(data.Child("system"), now)
 	in.Spanning = readSpanning(data.Find("stp/rstp"))

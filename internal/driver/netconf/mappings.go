@@ -59,8 +59,11 @@ var mappings = slices.Concat(
 	of(setting.OnInspection, objectLists[setting.OnInspection]+"/", at("web-block", "web-blocked/category", several), at("web-log", "web-logged/category", several), at("application-block", "application-blocked/application", several),
 		at("application-limit", "application-limits/limit", several), at("file-limit", "file-limit", asIs), at("file-exceptions", "file-exceptions/address", several), at("intrusion", "intrusion", asIs), purpose),
 	of(setting.OnGateway, objectLists[setting.OnGateway]+"/", at("gateway-address", "address", asIs), at("dhcp-server", "dhcp-server/enabled", flag), at("dhcp-ranges", "dhcp-server/ranges/range", several),
-		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), at("segment", "segment", asIs), purpose),
+		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), at("segment", "segment", asIs),
+		at("ospf-area", "ospf/area", asIs), at("ospf-cost", "ospf/cost", asIs), at("ospf-secret", "ospf/secret", asIs), at("ospf-passive", "ospf/passive", flag), purpose),
 	of(setting.OnSegment, objectLists[setting.OnSegment]+"/", at("segment-number", "number", asIs), at("leaks", "leaks/from", several), at("leak-prefixes", "leaks/prefix", several), purpose),
+	of(setting.OnBGPPeer, objectLists[setting.OnBGPPeer]+"/", at("peer-address", "address", asIs), at("peer-as", "as", asIs), at("peer-secret", "secret", asIs), at("hold-time", "hold-time", asIs),
+		at("announces", "announces/prefix", several), at("accepts", "accepts/prefix", several), purpose),
 	of(setting.OnRoute, objectLists[setting.OnRoute]+"/", at("route-prefix", "prefix", asIs), at("route-via", "via", asIs), at("distance", "distance", asIs), purpose),
 	of(setting.OnPort, "wl:wireless/radio[name=%]/", at("channel", "channel", asIs), at("channel-width", "channel-width", asIs), at("radio-power", "transmit-power", asIs)),
 	of(setting.OnPort, "rl:radio-link/carrier-termination[name=%]/", at("transmitter", "tx-enabled", flag), at("tx-frequency", "tx-frequency", megahertz), at("rx-frequency", "rx-frequency", megahertz),
@@ -103,7 +106,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
 	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
-	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]", setting.OnSteering: "wan:steering/choice[name=%]", setting.OnSegment: "rt:routing/segment[name=%]",
+	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]", setting.OnSteering: "wan:steering/choice[name=%]", setting.OnSegment: "rt:routing/segment[name=%]", setting.OnBGPPeer: "rt:routing/bgp-peer[name=%]",
 }
 
 var purpose = at("purpose", "purpose", asIs)
@@ -227,5 +230,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "portals": setting.Portals, "steering": setting.Steering, "segments": setting.Segments,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "portals": setting.Portals, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
 }

@@ -19,11 +19,14 @@ func readVRFs(instances *xmlnode.Node) []network.VRF {
 	for _, i := range instances.All("network-instance") {
 		v := network.VRF{Name: i.TextAt("name"), Routes: readRoutes(i.Child("afts"))}
 		for _, p := range i.Child("protocols").All("protocol") {
-			if kindOf(p.TextAt("identifier")) == "BGP" {
+			switch kindOf(p.TextAt("identifier")) {
+			case "BGP":
 				v.BGP = readBGP(p.Child("bgp"))
+			case "OSPF":
+				v.OSPF = readOSPF(p.Child("ospfv2"))
 			}
 		}
-		if len(v.Routes) > 0 || v.BGP != nil {
+		if len(v.Routes) > 0 || v.BGP != nil || v.OSPF != nil {
 			out = append(out, v)
 		}
 	}
@@ -70,9 +73,7 @@ func readBGP(bgp *xmlnode.Node) *network.BGP {
 		neighbour := network.BGPNeighbour{Address: n.TextAt("neighbor-address"), Description: s.TextAt("description"), AS: asNumber(s.TextAt("peer-as")),
 			State: strings.ToLower(kindOf(s.TextAt("session-state")))}
 		if neighbour.State == "established" {
-			if neighbour.Since = epoch(s.TextAt("last-established")); neighbour.Since.After(time.Now().Add(24 * time.Hour)) {
-				neighbour.Since = time.Time{} // by a clock that is wrong
-			}
+			neighbour.Since = notAhead(epoch(s.TextAt("last-established")))
 		}
 		for _, f := range n.Child("afi-safis").All("afi-safi") {
 			prefixes := f.Find("state/prefixes")
@@ -82,6 +83,61 @@ func readBGP(bgp *xmlnode.Node) *network.BGP {
 		out.Neighbours = append(out.Neighbours, neighbour)
 	}
 	return out
+}
+
+// readOSPF reads in which networks OSPF is spoken, and with whom (openconfig-ospfv2).
+func readOSPF(ospf *xmlnode.Node) *network.OSPF {
+	if ospf == nil {
+		return nil
+	}
+	out := &network.OSPF{RouterID: ospf.TextAt("global/state/router-id")}
+	for _, a := range ospf.Child("areas").All("area") {
+		for _, i := range a.Child("interfaces").All("interface") {
+			one := network.OSPFInterface{Name: i.TextAt("id"), Area: a.TextAt("identifier")}
+			for _, n := range i.Child("neighbors").All("neighbor") {
+				s := n.Child("state")
+				neighbour := network.OSPFNeighbour{RouterID: n.TextAt("router-id"), Address: s.TextAt("neighbor-address"), State: strings.ToLower(kindOf(s.TextAt("adjacency-state")))}
+				if neighbour.State == "full" {
+					neighbour.Since = notAhead(epoch(s.TextAt("last-established-time")))
+				}
+				one.Neighbours = append(one.Neighbours, neighbour)
+			}
+			out.Interfaces = append(out.Interfaces, one)
+		}
+	}
+	return out
+}
+
+// notAhead is a time, or none where it is by a clock that is wrong.
+func notAhead(t time.Time) time.Time {
+	if t.After(time.Now().Add(24 * time.Hour)) {
+		return time.Time{}
+	}
+	return t
+}
+
+// readRouters reads what ep-routing tells of why routers of the site and a device do not get on.
+func readRouters(in *network.Inside, data *xmlnode.Node) {
+	routing := data.Child("routing")
+	faults, of := map[string]string{}, map[string]string{}
+	for _, p := range routing.All("bgp-peer") {
+		faults[p.TextAt("address")] = short(p.TextAt("fault"))
+	}
+	for _, g := range routing.All("gateway") {
+		of["vlan"+g.TextAt("vlan")] = short(g.TextAt("ospf/last-error"))
+	}
+	for _, v := range in.VRFs {
+		if v.BGP != nil {
+			for i, n := range v.BGP.Neighbours {
+				v.BGP.Neighbours[i].Fault = faults[n.Address]
+			}
+		}
+		if v.OSPF != nil {
+			for i, o := range v.OSPF.Interfaces {
+				v.OSPF.Interfaces[i].Fault = of[o.Name]
+			}
+		}
+	}
 }
 
 func asNumber(s string) uint32 {

@@ -77,6 +77,7 @@ func somethingElse(s setting.Setting, now string) string {
 		"tx-frequency": {"18360.125"}, "rx-frequency": {"19370.125"}, "channel-separation": {"55"}, "nominal-power": {"-2.5"}, "level-least": {"-50"}, "level-most": {"-45.5"},
 		"modulation-lowest": {"16-qam"}, "modulation-highest": {"256-qam"},
 		"leaks": {"main,outside"}, "leak-prefixes": {"10.9.0.0/16"}, "segment": {"cranes"},
+		"peer-address": {"10.7.20.77"}, "announces": {"10.0.0.0/8,172.20.0.0/16"}, "accepts": {"0.0.0.0/0"}, "ospf-area": {"0.0.0.7"},
 		"vlan": {"30"}, "native-vlan": {"30"}, "trunk-vlans": {"20,30"},
 	}[s.Name]
 	if candidates == nil {
@@ -134,7 +135,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"hh-st-01":   {"fabric/side-1", "fabric/other", "zone/backup"},
 		"kb-sw-03":   {"", "ring/dock", "input/1"},
 		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main", "inspection/trial"},
-		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main", "segment/cranes"},
+		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main", "segment/cranes", "bgp-peer/trial"},
 		"th-rl-01":   {"radio0"},
 		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "portal/trial", "blocked/02-4c-53-20-00-07"},
 	}

@@ -71,6 +71,11 @@ func plantOf(those func(standin.DeviceSpec) bool) (p standin.Plant) {
 			p.Tunnels = append(p.Tunnels, t)
 		}
 	}
+	for _, r := range whole.Routers {
+		if slices.ContainsFunc(p.Hosts, func(h standin.HostSpec) bool { return h.Name == r.Host }) {
+			p.Routers = append(p.Routers, r)
+		}
+	}
 	for _, f := range whole.Foreign {
 		if of(f.At) {
 			p.Foreign = append(p.Foreign, f)

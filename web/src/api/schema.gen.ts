@@ -3055,6 +3055,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/routers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The routers of sites with which edges exchange routes by BGP and OSPF: how each is, and why nothing is exchanged
+         * @description Needs the right to see configuration.
+         */
+        get: operations["list-routers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/routes": {
         parameters: {
             query?: never;
@@ -4433,6 +4453,7 @@ export interface components {
             /** Format: int32 */
             as: number;
             description?: string;
+            fault?: string;
             /** Format: int64 */
             received_prefixes: number;
             /** Format: int64 */
@@ -7633,6 +7654,25 @@ export interface components {
              */
             total: number;
         };
+        ListRouter: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["Router"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListSegment: {
             /**
              * Format: int64
@@ -8157,6 +8197,23 @@ export interface components {
             webhook?: string;
             /** @description IANA time zone of the hours; UTC when left out */
             zone?: string;
+        };
+        OSPF: {
+            interfaces?: components["schemas"]["OSPFInterface"][];
+            router_id: string;
+        };
+        OSPFInterface: {
+            area: string;
+            fault?: string;
+            name: string;
+            neighbours?: components["schemas"]["OSPFNeighbour"][];
+        };
+        OSPFNeighbour: {
+            address?: string;
+            router_id: string;
+            /** Format: date-time */
+            since: string;
+            state: string;
         };
         Object: {
             /** @description One of /settings/kinds */
@@ -9278,6 +9335,58 @@ export interface components {
             prefix: string;
             via?: string;
         };
+        Router: {
+            /** @description Absent where none is heard */
+            address?: string;
+            /** @description Of OSPF */
+            area?: string;
+            /**
+             * Format: int32
+             * @description Of BGP
+             */
+            as?: number;
+            /** @description The edge */
+            device: string;
+            interface?: string;
+            /** @description Of the BGP peer; of OSPF the interface */
+            name: string;
+            /** @description In which it is set: bgp-peer/yard, gateway/20 */
+            object: string;
+            /**
+             * @description BGP (RFC 4271) or OSPF (RFC 2328)
+             * @enum {string}
+             */
+            protocol: "bgp" | "ospf";
+            /**
+             * Format: int64
+             * @description Prefixes that it told, by BGP
+             */
+            received: number;
+            /** @description Of OSPF */
+            router_id?: string;
+            /**
+             * Format: int64
+             * @description In use that go by it
+             */
+            routes: number;
+            /**
+             * Format: int64
+             * @description Prefixes that it was told, by BGP
+             */
+            sent: number;
+            /**
+             * Format: date-time
+             * @description Of a session that stands
+             */
+            since?: string;
+            site?: string;
+            /** @description As the device tells: of RFC 4271 section 8.2.2, of RFC 2328 section 10.1 */
+            state?: string;
+            up: boolean;
+            vrf?: string;
+            /** @description Why nothing is exchanged, or less than was meant, and what to do */
+            why?: string;
+        };
         RowHits: {
             /** Format: int64 */
             frames: number;
@@ -10162,6 +10271,7 @@ export interface components {
         VRF: {
             bgp?: components["schemas"]["BGP"];
             name: string;
+            ospf?: components["schemas"]["OSPF"];
             routes?: components["schemas"]["Route"][];
         };
         Volume: {
@@ -16208,6 +16318,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-routers": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which edges */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListRouter"];
+                };
             };
             /** @description Error */
             default: {

@@ -12,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/overlay"
+	"example.net/everypost/internal/core/peering"
 	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/segment"
 )
@@ -24,6 +25,8 @@ type Texts struct {
 	Alarms map[string]AlarmText
 	// Tunnels are why tunnels are not up, and what to do, by code.
 	Tunnels map[string]string
+	// Routers are why nothing is exchanged with a router of a site, and what to do, by code.
+	Routers map[string]string
 	// Segments are in what edges disagree about a segment, and what to do, by code.
 	Segments map[string]string
 	// RadioLinks are why radio links are down, and what to do, by code.
@@ -91,6 +94,11 @@ func New(t Texts) (*Catalogue, error) {
 			return nil, err
 		}
 	}
+	for code, text := range t.Routers {
+		if err := add("router "+code, text); err != nil {
+			return nil, err
+		}
+	}
 	for code, text := range t.Segments {
 		if err := add("segment "+code, text); err != nil {
 			return nil, err
@@ -140,6 +148,14 @@ func (c *Catalogue) Text(code fact.Code) string { return c.texts[code] }
 
 // Trouble is what is wrong inside a device, in a sentence.
 func (c *Catalogue) Trouble(t network.Trouble) string { return c.say("trouble "+t.Code, t.Args) }
+
+// Router is why nothing is exchanged with a router of a site, and what to do, in a sentence; "" where all is well.
+func (c *Catalogue) Router(n peering.Neighbour) string {
+	if n.Why == "" {
+		return ""
+	}
+	return c.say("router "+n.Why, map[string]any{"device": n.Device, "address": n.Address, "interface": n.Interface, "protocol": n.Protocol, "as": n.AS, "area": n.Area, "state": n.State})
+}
 
 // Segment is in what an edge disagrees about a segment that others know by a number, and what to do, in a sentence.
 func (c *Catalogue) Segment(name string, number int, f segment.Fault) string {

@@ -12,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/overlay"
+	"example.net/everypost/internal/core/peering"
 	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/segment"
 )
@@ -176,6 +177,18 @@ func TestEveryFaultOfASegmentHasItsSentence(t *testing.T) {
 		assert.Regexp(t, `^[^{}]*\ba\b[^{}]+\.$`, text, code)
 		assert.NotContains(t, text, "segment "+code)
 	}
+}
+
+func TestEveryReasonOfARouterHasItsSentence(t *testing.T) {
+	t.Parallel()
+	for _, protocol := range []string{peering.BGP, peering.OSPF} {
+		for _, code := range []string{peering.Incomplete, peering.NoNetwork, peering.NoAnswer, peering.Authentication, peering.BadAS, peering.AreaMismatch, peering.Away, peering.Silent, peering.Waiting, peering.NothingTaken, peering.NothingTold} {
+			text := words.English.Router(peering.Neighbour{Device: "a", Protocol: protocol, Address: "10.6.20.5", Interface: "vlan20", AS: 64900, Area: "0.0.0.0", Why: code})
+			assert.Regexp(t, `^[^{}]{20,}\.$`, text, code)
+			assert.NotContains(t, text, "router "+code)
+		}
+	}
+	assert.Empty(t, words.English.Router(peering.Neighbour{}))
 }
 
 func TestEveryReasonOfARadioLinkHasItsSentence(t *testing.T) {

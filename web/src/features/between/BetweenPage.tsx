@@ -13,6 +13,7 @@ import { CircuitDialog } from "./CircuitDialog";
 import { JoinDialog } from "./JoinDialog";
 import { useCircuits, usePathStrips, usePaths } from "./queries";
 import { RadioLinks } from "./RadioLinks";
+import { ExchangeDialog, Routers } from "./Routers";
 import { Routes } from "./Routes";
 import { MakeDialog, Segments } from "./Segments";
 import { Steering } from "./Steering";
@@ -24,6 +25,7 @@ export function BetweenPage({ me }: { me: Person }) {
   const [view, setView] = useView("view");
   const [joining, join] = useState(false);
   const [making, make] = useState(false);
+  const [exchanging, exchange] = useState(false);
   const [editing, edit] = useState<Circuit | "new">();
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
@@ -37,6 +39,7 @@ export function BetweenPage({ me }: { me: Person }) {
             ["tunnels", "Tunnels"],
             ["steering", "Steering"],
             ["segments", "Segments"],
+            ["routers", "Routers"],
             ["routes", "Routes"],
             ["radio", "Radio links"],
             ["circuits", "Circuits"],
@@ -54,6 +57,11 @@ export function BetweenPage({ me }: { me: Person }) {
             <Plus size={15} aria-hidden /> Keep networks apart…
           </Button>
         )}
+        {view === "routers" && allowed(me, "change", "devices") && (
+          <Button kind="main" onClick={() => exchange(true)}>
+            <Plus size={15} aria-hidden /> Exchange routes…
+          </Button>
+        )}
         {view === "circuits" && allowed(me, "operate", "devices") && (
           <Button kind="main" onClick={() => edit("new")}>
             <Plus size={15} aria-hidden /> Say what a circuit is…
@@ -63,11 +71,13 @@ export function BetweenPage({ me }: { me: Person }) {
       {view === "circuits" && <Circuits scope={scope} me={me} edit={edit} />}
       {view === "steering" && <Steering scope={scope} me={me} />}
       {view === "segments" && <Segments scope={scope} />}
+      {view === "routers" && <Routers scope={scope} />}
       {view === "routes" && <Routes scope={scope} />}
       {view === "radio" && <RadioLinks scope={scope} me={me} />}
       {view === "tunnels" && <Tunnels scope={scope} me={me} />}
       {view === "" && <Paths scope={scope} me={me} />}
       {making && <MakeDialog me={me} close={() => make(false)} />}
+      {exchanging && <ExchangeDialog me={me} close={() => exchange(false)} />}
       {joining && <JoinDialog me={me} close={() => join(false)} />}
       {editing && <CircuitDialog circuit={editing === "new" ? undefined : editing} close={() => edit(undefined)} />}
     </div>

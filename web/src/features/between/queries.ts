@@ -149,6 +149,15 @@ export const useSegments = (where: string) =>
 export const useMakeSegment = () =>
   useAct((body: SegmentRequest) => take(api.POST("/api/v1/segments", { body })), "changes");
 
+/** The routers with which edges in the scope exchange routes. */
+export const useRouters = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "routers", where],
+    queryFn: () => take(api.GET("/api/v1/routers", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 15_000,
+  });
+
 /** The routes that devices in the scope use; to one address where one is given. */
 export const useRoutes = (where: string, vrf: string, to: string) =>
   useQuery({
