@@ -18,10 +18,21 @@ var demoCircuits = []v1.CircuitRequest{
 	{Device: "fu-edge-01", Port: "wan1", Provider: "High Tern Satellite", Kind: "satellite", Contract: "HT-3", DownMbps: 20, UpMbps: 4, CapGB: 400, Notes: "Beyond the point only."},
 }
 
-// furnishCircuits says what the lines are, where there are such ports.
+// demoLicences are the rights of the radio link to the skerry to send.
+var demoLicences = map[string]v1.RadioLicence{
+	"th-rl-01": {Number: "SH-4471", Authority: "Sound Harbour Board", TxMHz: 18_305, WidthMHz: 110, Polarization: "vertical", Ends: "2029-03-31"},
+	"gs-rl-01": {Number: "SH-4472", Authority: "Sound Harbour Board", TxMHz: 19_315, WidthMHz: 110, Polarization: "vertical", Ends: "2029-03-31"},
+}
+
+// furnishCircuits says what the lines are, where there are such ports, and by what right the radios send.
 func furnishCircuits(ctx context.Context, c *client.Client) error {
 	for _, one := range demoCircuits {
 		if _, err := c.PutCircuit(ctx, one); err != nil {
+			return err
+		}
+	}
+	for device, one := range demoLicences {
+		if _, err := c.PutRadioLicence(ctx, device, one); err != nil {
 			return err
 		}
 	}

@@ -50,7 +50,7 @@ func (a *app) radioLinksCommand() *cobra.Command {
 
 func (a *app) radioLinkCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "radio-link", Short: "Look at a radio link, set both its ends, and tell how much of it is used"}
-	cmd.AddCommand(a.radioLinkShowCommand(), a.radioLinkSetCommand(), a.radioLinkUseCommand())
+	cmd.AddCommand(a.radioLinkShowCommand(), a.radioLinkSetCommand(), a.radioLinkUseCommand(), a.radioLicenceCommand())
 	return cmd
 }
 
@@ -88,6 +88,70 @@ func (a *app) radioLinkUseCommand() *cobra.Command {
 		}),
 	}
 	cmd.Flags().StringVar(&period, "period", "30d", "over how long a time: 24h, 30d")
+	return cmd
+}
+
+func (a *app) radioLicenceCommand() *cobra.Command {
+	var in v1.RadioLicence
+	var most float64
+	var forget bool
+	cmd := &cobra.Command{
+		Use: "licence DEVICE", Short: "Say by what right a device sends over its radio link; what is not said stays as it is", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long: `Say by what right a device sends over its radio link. It is kept here, and nothing is sent to the device: guards stop a change with which it would send otherwise, and
+an alarm tells that it does, or that the licence ends. What is sent must be within the width about the frequency, both in MHz. Of a new licence they are what the device
+sends now, if they are left out.`,
+		Example: "  everypost radio-link licence gs-rl-01 --number SH-4471 --authority 'Sound Harbour Board' --ends 2027-06-30\n  everypost radio-link licence gs-rl-01 --frequency 19315 --width 110 --polarization vertical --most-power 20\n  everypost radio-link licence gs-rl-01 --forget",
+	}
+	f := cmd.Flags()
+	f.StringVar(&in.Number, "number", "", "by which the authority knows it")
+	f.StringVar(&in.Authority, "authority", "", "who gave it")
+	f.Float64Var(&in.TxMHz, "frequency", 0, "centre of the channel, in MHz")
+	f.Float64Var(&in.WidthMHz, "width", 0, "width of the channel, in MHz")
+	f.StringVar(&in.Polarization, "polarization", "", "horizontal or vertical; either when it is empty")
+	f.Float64Var(&most, "most-power", 0, "power at the transmitter, in dBm")
+	f.StringVar(&in.Ends, "ends", "", "the last day: 2027-06-30")
+	f.StringVar(&in.Notes, "notes", "", "what else is to be known")
+	f.BoolVar(&forget, "forget", false, "no licence is known any more")
+	cmd.RunE = a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+		device := args[0]
+		if forget {
+			if err := c.RemoveRadioLicence(ctx, device); err != nil {
+				return err
+			}
+			a.say("No licence of %s is known any more.", device)
+			return nil
+		}
+		page, err := c.RadioLink(ctx, device, "24h")
+		if err != nil {
+			return err
+		}
+		near := page.Link.Near
+		was := v1.RadioLicence{TxMHz: near.TxMHz, WidthMHz: near.SeparationMHz}
+		if near.Licence != nil {
+			was = *near.Licence
+		}
+		for name, put := range map[string]func(){"number": func() { was.Number = in.Number }, "authority": func() { was.Authority = in.Authority }, "frequency": func() { was.TxMHz = in.TxMHz }, "width": func() { was.WidthMHz = in.WidthMHz },
+			"polarization": func() { was.Polarization = in.Polarization }, "most-power": func() { was.MostDbm = &most }, "ends": func() { was.Ends = in.Ends }, "notes": func() { was.Notes = in.Notes }} {
+			if f.Changed(name) {
+				put()
+			}
+		}
+		if was.Number == "" {
+			return usage("say by which number the authority knows it: --number SH-4471")
+		}
+		out, err := c.PutRadioLicence(ctx, device, was)
+		if err != nil {
+			return err
+		}
+		if a.isData() {
+			return a.data(out)
+		}
+		a.say("%s sends by licence %s.", device, out.Near.Licence.Number)
+		for _, b := range out.Near.Breach {
+			a.say("%s", b)
+		}
+		return nil
+	})
 	return cmd
 }
 
@@ -198,10 +262,21 @@ func (a *app) radioLink(page v1.RadioLinkPage) error {
 			return decibels(e.NeedDbm) + " dBm for " + e.Lowest
 		}),
 		each("modulation", func(e v1.RadioLinkEnd) string { return e.Modulation + " (" + e.Lowest + " to " + e.Highest + ")" }),
+		each("licence", func(e v1.RadioLinkEnd) string {
+			if e.Licence == nil {
+				return "none is known"
+			}
+			return e.Licence.Number
+		}),
 		each("carries", func(e v1.RadioLinkEnd) string { return strconv.Itoa(e.CapacityMbps) + " Mbit/s" }),
 	})
 	for _, w := range page.Link.Why {
 		fmt.Fprintln(&out, "Down: "+w)
+	}
+	for _, e := range ends {
+		for _, b := range e.Breach {
+			fmt.Fprintln(&out, b)
+		}
 	}
 	if page.Left != nil {
 		fmt.Fprintf(&out, "\n%.0f Mbit/s are left beside the busiest %s of the last %s.\n", *page.Left, lengthText(page.Fared[0].StepS), page.Period)

@@ -168,7 +168,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Inventory: s.Inventory, Network: s.Changes, Now: time.Now}
 	s.Failures = &failures.Service{Network: s.Changes}
 	s.Overlays = &overlays.Service{Network: s.Changes}
-	s.RadioLinks = &radiolinks.Service{Network: s.Changes, History: s.History, Now: time.Now}
+	s.RadioLinks = &radiolinks.Service{Licences: s.Store, Network: s.Changes, History: s.History, Now: time.Now}
 	s.Circuits = &circuits.Service{Store: s.Store, History: s.History, Now: time.Now}
 	s.Steerings = &steerings.Service{History: s.History, Now: time.Now}
 	s.VLANs = vlans.New(s.Store, s.Inventory, s.Changes)

@@ -2,8 +2,10 @@ package between_test
 
 import (
 	"net/http"
+	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -131,7 +133,35 @@ func TestRadioLinksAreSet(t *testing.T) {
 		assert.ErrorContains(t, err, "write one from 10m to 90d")
 	}
 
+	// By what right it sends is kept here: a change beyond that is stopped, and an end of it is told in time.
+	for text, says := range map[string]string{"--ends soon --number SH-1": `"soon" is no day`, "--ends 2027-06-30": "say by which number", "--number SH-1 --width 0": "width_mhz", "--number SH-1 --polarization slanted": "polarization"} {
+		bad := c.Run("", append([]string{"radio-link", "licence", "gs-rl-01"}, strings.Fields(text)...)...)
+		assert.NotZero(t, bad.Code, text)
+		assert.Contains(t, bad.Err+bad.Out, says)
+	}
+	c.Good("radio-link", "licence", "gs-rl-01", "--number", "SH-4471", "--authority", "Sound Harbour Board", "--ends", time.Now().AddDate(0, 0, 20).Format(time.DateOnly))
+	assert.Regexp(t, `licence +SH-4471 +none is known`, c.Good("radio-link", "show", "gs-rl-01", "--period", "1h").Out)
+	require.Eventually(t, func() bool {
+		return strings.Contains(c.Good("alarms").Out, "Licence SH-4471 of gs-rl-01:radio0 ends on")
+	}, rig.WaitLong, rig.WaitStep)
+	beyond, err := r.SetRadioLink(t.Context(), "gs-rl-01", v1.RadioLinkRequest{Set: map[string]string{"tx-frequency": "19420"}})
+	require.NoError(t, err)
+	assert.Contains(t, c.Good("change", "check", strconv.FormatInt(beyond.Change.Number, 10)).Out, "its licence is for 19370.125 MHz, 55 MHz wide.")
+	require.NoError(t, r.Discard(t.Context(), beyond.Change.Number))
+	_, err = r.As(t, "vera", "viewer").PutRadioLicence(t.Context(), "gs-rl-01", v1.RadioLicence{Number: "X", TxMHz: 1, WidthMHz: 1})
+	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "operate")
+	far := r.Confine(t, "coral", "administrator", "name = th-rl-01")
+	_, err = far.PutRadioLicence(t.Context(), "gs-rl-01", v1.RadioLicence{Number: "X", TxMHz: 1, WidthMHz: 1})
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "gs-rl-01")
+	own, err := far.RadioLink(t.Context(), "th-rl-01", "1h")
+	require.NoError(t, err)
+	assert.Nil(t, own.Link.Far, "nor by what right the other end sends")
+
 	b := rig.OpenConsole(t, r)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/between?view=radio&link=gs-rl-01"), browser.Shows("SH-4471"), browser.Press("Licence of gs-rl-01…"), browser.TypeInto("Notes", "asked for more width"), rig.InDialog("Keep it"), rig.NoDialog,
+		browser.Press("Licence of gs-rl-01…"), browser.On(`[...document.querySelectorAll("[role=dialog] input")].find(i => i.value === "asked for more width")`, "true"), rig.InDialog("Forget it"), rig.NoDialog,
+	))
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/between?view=radio"), browser.Shows("19370.125"), browser.Press("gs-rl-01"), browser.Shows("Errored seconds"), browser.Shows("In clear air"),
 		browser.Press("For its customer…"), browser.Shows("Radio link between"), rig.InDialog("Close"), rig.NoDialog,

@@ -22,3 +22,13 @@ func (c *Client) RadioLink(ctx context.Context, device, period string) (out v1.R
 func (c *Client) SetRadioLink(ctx context.Context, device string, in v1.RadioLinkRequest) (out v1.BulkAnswer, err error) {
 	return out, c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/radio-link", in, &out)
 }
+
+// PutRadioLicence says by what right a device sends over its radio link.
+func (c *Client) PutRadioLicence(ctx context.Context, device string, in v1.RadioLicence) (out v1.RadioLink, err error) {
+	return out, c.call(ctx, http.MethodPut, "/devices/"+url.PathEscape(device)+"/radio-link/licence", in, &out)
+}
+
+// RemoveRadioLicence forgets that.
+func (c *Client) RemoveRadioLicence(ctx context.Context, device string) error {
+	return c.call(ctx, http.MethodDelete, "/devices/"+url.PathEscape(device)+"/radio-link/licence", nil, nil)
+}

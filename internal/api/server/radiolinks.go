@@ -11,8 +11,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/alarm"
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/microwave"
+	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
@@ -84,6 +86,32 @@ func (s *server) radioLinkRoutes(api huma.API) {
 			}
 			return &body[v1.RadioLinkPage]{out}, nil
 		})
+	operate := may(rights.Operate, rights.Devices)
+	register(s, api, operate, http.MethodPut, "/devices/{name}/radio-link/licence", "put-radio-licence", "Say by what right a device sends over its radio link; it is kept here, and nothing is sent to the device",
+		func(ctx context.Context, in *struct {
+			NamePath
+			Body v1.RadioLicence
+		}) (*body[v1.RadioLink], error) {
+			at, err := s.radioEndOf(ctx, operate, in.Name)
+			b := in.Body
+			l := radiolink.Licence{Device: at.Device, Port: at.Port, Number: b.Number, Authority: b.Authority, TxMHz: b.TxMHz, WidthMHz: b.WidthMHz, Polarization: b.Polarization, MostDbm: b.MostDbm, Ends: b.Ends, Notes: b.Notes}
+			err = s.act(ctx, "put-radio-licence", in.Name, err, func(string) error {
+				_, err := s.RadioLinks.Licence(ctx, l)
+				return err
+			})
+			if err != nil {
+				return nil, err
+			}
+			now, err := s.radioLinkAt(ctx, in.Name)
+			return &body[v1.RadioLink]{s.radioLinkOut(ctx, now)}, err
+		})
+	register(s, api, operate, http.MethodDelete, "/devices/{name}/radio-link/licence", "remove-radio-licence", "Forget by what right a device sends over its radio link",
+		func(ctx context.Context, in *NamePath) (*struct{}, error) {
+			at, err := s.radioEndOf(ctx, operate, in.Name)
+			return nil, s.act(ctx, "remove-radio-licence", in.Name, err, func(string) error {
+				return missing(s.RadioLinks.Unlicence(ctx, at), "radio licence of "+in.Name)
+			})
+		})
 	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/devices/{name}/radio-link", "set-radio-link", "Put into a draft how both ends of a radio link are to send and hear: what one is to send on the other is to hear on",
 		func(ctx context.Context, in *struct {
 			NamePath
@@ -116,6 +144,15 @@ func (s *server) radioLinkRoutes(api huma.API) {
 
 // longestFared is the longest time of which it is told how a link fared.
 const longestFared = 90 * 24 * time.Hour
+
+// radioEndOf is the end of a radio link that a device is, if who asks may do something about it.
+func (s *server) radioEndOf(ctx context.Context, n need, device string) (network.PortRef, error) {
+	l, err := s.radioLinkAt(ctx, device)
+	if err == nil {
+		err = s.onDevice(ctx, n, device)
+	}
+	return l.Near.At, err
+}
 
 // radioLinkAt is the radio link of a device, if who asks may see that.
 func (s *server) radioLinkAt(ctx context.Context, device string) (radiolinks.Link, error) {
@@ -160,6 +197,12 @@ func (s *server) radioEndOut(e radiolink.End, other *radiolink.End) v1.RadioLink
 	}
 	if need, known := microwave.Threshold(t.Lowest, t.SeparationMHz); known {
 		out.NeedDbm = tenth(need)
+	}
+	if l := e.Licence; l != nil {
+		out.Licence = &v1.RadioLicence{Number: l.Number, Authority: l.Authority, TxMHz: l.TxMHz, WidthMHz: l.WidthMHz, Polarization: l.Polarization, MostDbm: l.MostDbm, Ends: l.Ends, Notes: l.Notes}
+		for _, code := range l.Wrong(t, time.Now()) {
+			out.Breach = append(out.Breach, words.English.Alarm(alarm.RadioLicence, e.At.String(), l.Args(t, code)).What)
+		}
 	}
 	r := e.Read
 	if r == nil {

@@ -212,6 +212,7 @@ func init() {
 	part[v1.UnreadFirewall]()
 	part[v1.GuestPortalRequest]()
 	part[v1.CircuitRequest]()
+	part[v1.RadioLicence]()
 	part[v1.TunnelEnd]()
 	part[v1.TunnelPlan]() // of edges that who asks may see
 	part[v1.PlannedTunnel]()

@@ -23,6 +23,21 @@ type RadioLinkEnd struct {
 	Highest       string   `json:"highest" doc:"Highest that it goes up to"`
 	CapacityMbps  int      `json:"capacity_mbps" doc:"What the modulation carries"`
 	DistanceKm    float64  `json:"distance_km,omitempty"`
+
+	Licence *RadioLicence `json:"licence,omitempty" doc:"By what right it sends; absent where none is known"`
+	Breach  []string      `json:"breach,omitempty" doc:"In what it sends otherwise than its licence says, and that this ends soon or ended"`
+}
+
+// RadioLicence is the right of one end of a radio link to send, as an authority gave it.
+type RadioLicence struct {
+	Number       string   `json:"number" minLength:"1" maxLength:"200" doc:"By which the authority knows it"`
+	Authority    string   `json:"authority,omitempty" maxLength:"200"`
+	TxMHz        float64  `json:"tx_mhz" minimum:"0" maximum:"400000" doc:"Centre of the channel"`
+	WidthMHz     float64  `json:"width_mhz" minimum:"0" maximum:"4000" doc:"Width of the channel: what is sent must be within"`
+	Polarization string   `json:"polarization,omitempty" enum:"horizontal,vertical" doc:"Absent for either"`
+	MostDbm      *float64 `json:"most_dbm,omitempty" minimum:"-60" maximum:"60" doc:"Power at the transmitter; absent where nothing is said of it"`
+	Ends         string   `json:"ends,omitempty" maxLength:"10" doc:"The last day, as 2027-06-30; absent where it does not end"`
+	Notes        string   `json:"notes,omitempty" maxLength:"200"`
 }
 
 // RadioLink joins two sites through the air.

@@ -3,6 +3,7 @@ package alarm_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"strings"
 	"testing"
 	"time"
 
@@ -13,6 +14,8 @@ import (
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
 
@@ -151,6 +154,33 @@ func TestWhatIsOutOfOrder(t *testing.T) {
 		assert.NotEmpty(t, said.Effect, a.ID)
 		assert.NotEmpty(t, said.Remedy, a.ID)
 	}
+}
+
+// An end of a radio link that sends otherwise than it may, or not for long any more.
+func TestLicencesOfRadioLinks(t *testing.T) {
+	most := 15.0
+	end := device("rl", network.ReachConnected)
+	end.Config = network.Config{Features: []network.Feature{setting.RadioCarriers}, Ports: map[string]network.PortConfig{"radio0": {Enabled: true, Carrier: true, Settings: network.Settings{"tx-frequency": "19315", "channel-separation": "110", "nominal-power": "18"}}}}
+	licence := func(change func(l *radiolink.Licence)) (out []string) {
+		l := radiolink.Licence{Device: "rl", Port: "radio0", Number: "SH-1", TxMHz: 19_315, WidthMHz: 110}
+		change(&l)
+		for _, c := range alarm.Standing(alarm.Network{Devices: []*catalog.Device{end}, Licences: []radiolink.Licence{l}, Now: time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC)}) {
+			out = append(out, string(c.Severity)+" "+words.English.Alarm(c.Type, c.Subject.String(), c.Args).What)
+		}
+		return out
+	}
+	for want, change := range map[string]func(l *radiolink.Licence){
+		"": func(*radiolink.Licence) {},
+		"major rl:radio0 sends on 19315 MHz, outside the 55 MHz about 19370 MHz of licence SH-1.": func(l *radiolink.Licence) { l.TxMHz, l.WidthMHz = 19_370, 55 },
+		"major rl:radio0 does not send horizontally, as licence SH-1 says.":                       func(l *radiolink.Licence) { l.Polarization = "horizontal" },
+		"major rl:radio0 may send with more power than licence SH-1 lets it.":                     func(l *radiolink.Licence) { l.MostDbm = &most },
+		"major rl:radio0 sends, and licence SH-1 ended on 2026-11-29.":                            func(l *radiolink.Licence) { l.Ends = "2026-11-29" },
+		"warning Licence SH-1 of rl:radio0 ends on 2026-12-24.":                                   func(l *radiolink.Licence) { l.Ends = "2026-12-24" },
+	} {
+		assert.Equal(t, want, strings.Join(licence(change), "; "))
+	}
+	end.Reach = network.ReachGone
+	assert.Len(t, licence(func(l *radiolink.Licence) { l.Ends = "2026-11-29" }), 1, "of what is away only that is told")
 }
 
 // What follows from what, in a tree: entry - core - {sw1 - {ap1, ap2}, sw2}, and a ring core - sw3 - sw4 - core.

@@ -10,6 +10,8 @@ import (
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
 
@@ -26,6 +28,7 @@ const (
 	DiskFull      = "disk-full"
 	Broken        = "promise"
 	CircuitCap    = "circuit-cap"
+	RadioLicence  = "radio-licence"
 	radioLink     = "radio-link" // a trouble inside devices
 )
 
@@ -42,7 +45,7 @@ var types = func() map[string]Type {
 	out := map[string]Type{}
 	for _, t := range []Type{
 		{LinkDown, Major, 2 * time.Second}, {LinkPart, Minor, 5 * time.Second}, {TunnelDown, Major, 5 * time.Second}, {DeviceGone, Critical, 5 * time.Second},
-		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second}, {CircuitCap, Minor, 0},
+		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second}, {CircuitCap, Minor, 0}, {RadioLicence, Major, 0},
 		{"input", Warning, 0}, {OwnRule, Warning, 0}, // a rule knows itself how long
 	} {
 		out[t.ID] = t
@@ -95,6 +98,9 @@ type Network struct {
 	Promises Promises
 	// Caps is which circuits are over what may go through them.
 	Caps Caps
+	// Licences are the rights of radio links to send, and Now is when they are held against what is sent.
+	Licences []radiolink.Licence
+	Now      time.Time
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
 	DiskUsed float64
 }
@@ -104,6 +110,28 @@ const (
 	fullBudget = 0.95 // of what a device can feed
 	fullDisk   = 0.95
 )
+
+// licences finds ends of radio links that send otherwise than they may, or not for long any more.
+func (n Network) licences() (out []Condition) {
+	for _, l := range n.Licences {
+		i := slices.IndexFunc(n.Devices, func(d *catalog.Device) bool { return d.Name == l.Device && d.Reach == network.ReachConnected })
+		if i < 0 {
+			continue
+		}
+		c, is := setting.CarrierAt(n.Devices[i].Config, l.Port)
+		if !is {
+			continue
+		}
+		for _, code := range l.Wrong(c, n.Now) {
+			one := Condition{Type: RadioLicence, Subject: fact.ThePort(l.Device, l.Port), Name: code, Severity: Major, Args: l.Args(c, code)}
+			if code == radiolink.Ending {
+				one.Severity = Warning
+			}
+			out = append(out, one)
+		}
+	}
+	return out
+}
 
 // Standing lists what is out of order in a network.
 func Standing(n Network) []Condition {
@@ -171,6 +199,7 @@ func Standing(n Network) []Condition {
 	for _, name := range slices.Sorted(maps.Keys(n.Promises.Broken)) {
 		raise(Broken, fact.Subject{}, name, n.Promises.Broken[name])
 	}
+	out = append(out, n.licences()...)
 	for _, c := range n.Caps.List {
 		raise(CircuitCap, fact.ThePort(c.At.Device, c.At.Port), "", map[string]any{"over": c.Over, "used": c.Used, "foreseen": c.Foreseen, "cap": c.GB, "provider": c.Provider})
 		if !c.Over {

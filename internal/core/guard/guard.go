@@ -12,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
@@ -60,6 +61,8 @@ type Proposal struct {
 	From map[string]netip.Addr
 	// SignsInAs is the user as whom the service signs in to a device, as far as it is known.
 	SignsInAs map[string]string
+	// Licences are the rights of ends of radio links to send, as far as they are known.
+	Licences []radiolink.Licence
 	// Now is when the change would be made, by the clock of its devices as far as that is known.
 	Now time.Time
 	// Windows are the hours that rules of the house say for the devices of the change.

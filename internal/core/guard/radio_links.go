@@ -122,6 +122,7 @@ func (r *carriers) alone(at network.PortRef) {
 	if !is {
 		return
 	}
+	r.licensed(at, c)
 	read := r.p.Insides[at.Device].RadioLink
 	if read != nil && read.HighestMHz > 0 {
 		for _, f := range []struct {
@@ -139,6 +140,28 @@ func (r *carriers) alone(at network.PortRef) {
 	}
 	if c.Automatic && c.LeastDbm < 0 && c.MostDbm < 0 && c.LeastDbm > c.MostDbm {
 		r.say(Stop, at, "levels", fmt.Sprintf("%s would aim at a level of at least %g and at most %g dBm.", at, c.LeastDbm, c.MostDbm), "The device refuses it.", "Set the level at least below that at most.")
+	}
+}
+
+// licensed finds an end that would send otherwise than its licence says, where one is known.
+func (r *carriers) licensed(at network.PortRef, c setting.Carrier) {
+	i := slices.IndexFunc(r.p.Licences, func(l radiolink.Licence) bool { return l.Device == at.Device && l.Port == at.Port })
+	if i < 0 || !c.On {
+		return
+	}
+	l := r.p.Licences[i]
+	const why = "It may disturb others, and the authority may have it switched off."
+	do := fmt.Sprintf("Stay within licence %s, or have it changed and say so: \"everypost radio-link licence %s\".", l.Number, at.Device)
+	switch l.Outside(c) {
+	case radiolink.OutsideChannel:
+		r.say(Stop, at, "licence", fmt.Sprintf("%s would send on %g MHz, %g MHz wide: its licence is for %g MHz, %g MHz wide.", at, c.TxMHz, c.SeparationMHz, l.TxMHz, l.WidthMHz), why, do)
+	case radiolink.OutsidePlane:
+		r.say(Stop, at, "licence", fmt.Sprintf("%s would send %sly polarised: its licence is for %sly.", at, c.Polarization, l.Polarization), why, do)
+	case radiolink.OutsidePower:
+		r.say(Stop, at, "licence", fmt.Sprintf("%s might send with %g dBm: its licence is for %g dBm.", at, c.PowerDbm, *l.MostDbm), why, do)
+	}
+	if was, _ := setting.CarrierAt(r.p.Before[at.Device], at.Port); !was.On && l.Stands(r.p.Now) == radiolink.Ended {
+		r.say(Stop, at, "licence-ended", fmt.Sprintf("%s would send, and its licence ended on %s.", at, l.Ends), why, do)
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
@@ -15,10 +16,12 @@ func TestRadioLinks(t *testing.T) {
 			"radio0": {Enabled: true, Carrier: true, Settings: network.Settings{"tx-frequency": tx, "rx-frequency": rx, "channel-separation": "110", "nominal-power": "18"}}}}
 	}
 	hears := &network.RadioLinkRead{Port: "radio0", ReceivedDbm: -43, DistanceKm: 6.4, GainDbi: 37.4, FarGainDbi: 37.4, LowestMHz: 17700, HighestMHz: 19700}
+	most := 18.0
 	house := func() Proposal {
 		return Proposal{Before: map[string]network.Config{"a": end("a", "18305", "19315"), "b": end("b", "19315", "18305")},
-			Insides: map[string]network.Inside{"a": {RadioLink: hears}, "b": {RadioLink: hears}},
-			Links:   []topology.Link{{A: network.PortRef{Device: "a", Port: "radio0"}, B: network.PortRef{Device: "b", Port: "radio0"}}}}
+			Licences: []radiolink.Licence{{Device: "b", Port: "radio0", Number: "SH-1", TxMHz: 19_315, WidthMHz: 110, Polarization: "vertical", MostDbm: &most}},
+			Insides:  map[string]network.Inside{"a": {RadioLink: hears}, "b": {RadioLink: hears}},
+			Links:    []topology.Link{{A: network.PortRef{Device: "a", Port: "radio0"}, B: network.PortRef{Device: "b", Port: "radio0"}}}}
 	}
 	both := func(name, value string) [][3]string {
 		return [][3]string{{"a:radio0", name, value}, {"b:radio0", name, value}}
@@ -46,6 +49,11 @@ func TestRadioLinks(t *testing.T) {
 		"levels the wrong way round":      {edits: [][3]string{{"a:radio0", "power-mode", "automatic"}, {"a:radio0", "level-least", "-40"}, {"a:radio0", "level-most", "-45"}}, want: id("a:radio0:levels"), says: "at least -40 and at most -45 dBm"},
 		"the wire follows the air":        {edits: [][3]string{{"a:eth0", "follow", "radio0"}}},
 		"both follow":                     {edits: [][3]string{{"a:eth0", "follow", "radio0"}, {"a:radio0", "follow", "eth0"}}, want: id("a:eth0:follow", "a:radio0:follow"), says: "would follow each other"},
+		"within its licence":              {edits: [][3]string{{"b:radio0", "tx-frequency", "19342.5"}, {"a:radio0", "rx-frequency", "19342.5"}, {"a:radio0", "channel-separation", "55"}, {"b:radio0", "channel-separation", "55"}}},
+		"outside its licence":             {edits: [][3]string{{"b:radio0", "tx-frequency", "19370"}, {"a:radio0", "rx-frequency", "19370"}}, want: id("b:radio0:licence"), says: "b:radio0 would send on 19370 MHz, 110 MHz wide: its licence is for 19315 MHz, 110 MHz wide."},
+		"the plane of its licence":        {edits: both("polarization", "horizontal"), want: id("b:radio0:licence"), says: "b:radio0 would send horizontally polarised: its licence is for vertically."},
+		"louder than its licence":         {edits: both("nominal-power", "19.5"), want: id("b:radio0:licence"), says: "b:radio0 might send with 19.5 dBm: its licence is for 18 dBm."},
+		"outside, and silent":             {edits: [][3]string{{"b:radio0", "tx-frequency", "19370"}, {"a:radio0", "rx-frequency", "19370"}, {"b:radio0", "transmitter", "off"}}, want: id("b:radio0:silent"), says: "a:radio0 would hear nothing of it"},
 		"the name of a port is no matter": {edits: [][3]string{{"a:radio0", "description", "to the skerry"}}},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -28,6 +28,8 @@ type End struct {
 	Read *network.RadioLinkRead // nil where nothing was read
 	Away bool
 	Up   bool
+	// Licence is by what right it sends; nil where none is known.
+	Licence *Licence
 }
 
 // WhyDown tells why a link is down: all that is found, the gravest first; none where it is up. far is nil where the other end is not known.

@@ -220,7 +220,7 @@ func (s *Service) touch(device string, t touched) {
 // seen is the network for a look.
 func (s *Service) seen() alarm.Network {
 	all := catalog.Query{Limit: math.MaxInt, Now: s.now()}
-	n := alarm.Network{Devices: s.inventory.Devices(all).Rows, Drift: s.layers.Drifted(), DiskUsed: s.disk()}
+	n := alarm.Network{Devices: s.inventory.Devices(all).Rows, Drift: s.layers.Drifted(), DiskUsed: s.disk(), Now: s.now()}
 	n.Restarting = map[string]bool{}
 	for _, d := range n.Devices {
 		if s.leases.Restarting(d.Name) {
@@ -273,6 +273,10 @@ func (s *Service) cappedNow(ctx context.Context) alarm.Caps {
 func (s *Service) Look(ctx context.Context) error {
 	n := s.seen()
 	promised, caps := s.promisedNow(ctx), s.cappedNow(ctx)
+	var err error
+	if n.Licences, err = s.store.RadioLicences(ctx); err != nil {
+		return err
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	n.Promises, n.Caps = promised, caps
@@ -307,7 +311,7 @@ func (s *Service) Look(ctx context.Context) error {
 		s.show()
 		return nil
 	}
-	err := s.store.PutAlarms(ctx, changed, func(list []alarm.Alarm) (out []fact.Fact) {
+	err = s.store.PutAlarms(ctx, changed, func(list []alarm.Alarm) (out []fact.Fact) {
 		for _, a := range list {
 			was, known := before[a.Number]
 			switch {

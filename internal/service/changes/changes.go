@@ -22,6 +22,7 @@ import (
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/service/feed"
 	"example.net/everypost/internal/service/fleet"
@@ -110,6 +111,7 @@ type Store interface {
 	Changes(ctx context.Context, q store.ChangeQuery) ([]store.Change, error)
 	Sites(ctx context.Context) ([]network.Site, error)
 	Devices(ctx context.Context) ([]store.Device, error)
+	RadioLicences(ctx context.Context) ([]radiolink.Licence, error)
 }
 
 // Permits tells what people may do.

@@ -12,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/core/guard"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/radiolink"
 	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/core/topology"
 	"example.net/everypost/internal/service/fleet"
@@ -31,6 +32,8 @@ type Network struct {
 	Address map[string]string // host:port
 	Users   map[string]string // as whom the service signs in
 	Gone    map[string]bool   // devices that are not in hand
+	// Licences are the rights of ends of radio links to send.
+	Licences []radiolink.Licence
 }
 
 // Asked is the network for questions of who reaches whom, with what devices run or would run.
@@ -97,6 +100,9 @@ func (s *Service) Network(ctx context.Context) (Network, error) {
 			n.Address[d.Name] = d.Address
 		}
 	}
+	if n.Licences, err = s.store.RadioLicences(ctx); err != nil {
+		return n, err
+	}
 	n.Sites, err = s.store.Sites(ctx)
 	return n, err
 }
@@ -147,7 +153,7 @@ func (s *Service) check(ctx context.Context, c *store.Change, n Network) error {
 	}
 	findings = append(findings, guard.Check(guard.Proposal{
 		Before: before, After: after, Links: n.Links, Entries: n.Entries(), Site: n.SiteOf, EntryOf: entryOf,
-		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows, Now: now(),
+		States: n.States, Insides: n.Insides, Kinds: n.Kinds, Tags: n.Tags, From: n.from(c.Devices), SignsInAs: n.Users, Windows: c.Windows, Licences: n.Licences, Now: now(),
 	})...)
 	if s.promises != nil {
 		promised, err := s.promises.Guard(ctx, n.Asked(before), n.Asked(after))

@@ -26,11 +26,32 @@ type History interface {
 	Fit(from, to time.Time, step time.Duration, points int) (series.Span, error)
 }
 
+// Licences is where rights to send are kept.
+type Licences interface {
+	RadioLicences(ctx context.Context) ([]radiolink.Licence, error)
+	PutRadioLicence(ctx context.Context, l radiolink.Licence) error
+	DropRadioLicence(ctx context.Context, device, port string) error
+}
+
 // Service is the capability.
 type Service struct {
-	Network Network
-	History History
-	Now     func() time.Time
+	Licences Licences
+	Network  Network
+	History  History
+	Now      func() time.Time
+}
+
+// Licence keeps by what right an end of a radio link sends.
+func (s *Service) Licence(ctx context.Context, l radiolink.Licence) (radiolink.Licence, error) {
+	if err := l.Check(); err != nil {
+		return l, err
+	}
+	return l, s.Licences.PutRadioLicence(ctx, l)
+}
+
+// Unlicence forgets that.
+func (s *Service) Unlicence(ctx context.Context, at network.PortRef) error {
+	return s.Licences.DropRadioLicence(ctx, at.Device, at.Port)
 }
 
 // Link is a radio link. Far is nil where nothing is known of the other end.
@@ -87,6 +108,11 @@ func endOf(n changes.Network, at network.PortRef) radiolink.End {
 	told, _ := setting.CarrierAt(n.Configs[at.Device], at.Port)
 	e := radiolink.End{At: at, Told: told, Read: n.Insides[at.Device].RadioLink, Away: n.Gone[at.Device]}
 	e.Up = n.States[at.Device].Ports[at.Port].Oper == network.Up && !e.Away
+	for _, l := range n.Licences {
+		if l.Device == at.Device && l.Port == at.Port {
+			e.Licence = &l
+		}
+	}
 	return e
 }
 

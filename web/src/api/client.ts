@@ -79,6 +79,7 @@ export type Circuit = Schemas["Circuit"];
 export type SteeredFlow = Schemas["SteeredFlow"];
 export type SteeringMove = Schemas["SteeringMove"];
 export type SteeringReplay = Schemas["SteeringReplay"];
+export type RadioLicence = Schemas["RadioLicence"];
 export type Router = Schemas["Router"];
 export type Segment = Schemas["Segment"];
 export type SegmentEdge = Schemas["SegmentEdge"];

@@ -1564,6 +1564,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/radio-link/licence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say by what right a device sends over its radio link; it is kept here, and nothing is sent to the device
+         * @description Needs the right to operate devices.
+         */
+        put: operations["put-radio-licence"];
+        post?: never;
+        /**
+         * Forget by what right a device sends over its radio link
+         * @description Needs the right to operate devices.
+         */
+        delete: operations["remove-radio-licence"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/reinstate": {
         parameters: {
             query?: never;
@@ -8861,6 +8885,34 @@ export interface components {
              */
             trial_seconds?: number;
         };
+        RadioLicence: {
+            authority?: string;
+            /** @description The last day, as 2027-06-30; absent where it does not end */
+            ends?: string;
+            /**
+             * Format: double
+             * @description Power at the transmitter; absent where nothing is said of it
+             */
+            most_dbm?: number;
+            notes?: string;
+            /** @description By which the authority knows it */
+            number: string;
+            /**
+             * @description Absent for either
+             * @enum {string}
+             */
+            polarization?: "horizontal" | "vertical";
+            /**
+             * Format: double
+             * @description Centre of the channel
+             */
+            tx_mhz: number;
+            /**
+             * Format: double
+             * @description Width of the channel: what is sent must be within
+             */
+            width_mhz: number;
+        };
         RadioLink: {
             /** @description Absent where the other end is not known here, or not to be seen by who asks */
             far?: components["schemas"]["RadioLinkEnd"];
@@ -8872,6 +8924,8 @@ export interface components {
         RadioLinkEnd: {
             /** @description It is not in hand: what is told of it is old */
             away: boolean;
+            /** @description In what it sends otherwise than its licence says, and that this ends soon or ended */
+            breach?: string[];
             /**
              * Format: int64
              * @description What the modulation carries
@@ -8887,6 +8941,8 @@ export interface components {
             expected_dbm?: number;
             /** @description Highest that it goes up to */
             highest: string;
+            /** @description By what right it sends; absent where none is known */
+            licence?: components["schemas"]["RadioLicence"];
             /** @description Lowest modulation that it goes down to */
             lowest: string;
             /** @description In use; absent while nothing can be read */
@@ -13451,6 +13507,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BulkAnswer"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-radio-licence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RadioLicence"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RadioLink"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-radio-licence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -84,6 +84,10 @@ var English = must(New(Texts{
 		"promise": {`A promise is broken: {{.A.title}}. {{.A.first}}.`, "What must not be is so, or what must be is not.", "Find out who changed what is named (Changes, Drift), and take it back; or change the promise."},
 		"circuit-cap": {`{{if .A.over}}{{.Subject}} carried {{printf "%.1f" .A.used}} GB in this month: more than the {{number .A.cap}} GB that {{.A.provider}} lets through{{else}}{{.Subject}} will carry {{printf "%.1f" .A.foreseen}} GB in this month, if it goes on so: more than the {{number .A.cap}} GB that {{.A.provider}} lets through{{end}}.`,
 			"The provider slows it down, or more has to be paid.", "Look at what goes over it (volume, applications), have that take another circuit, or order more."},
+		"radio-licence": {`{{if eq .A.code "channel"}}{{.Subject}} sends on {{number .A.tx}} MHz, outside the {{number .A.width}} MHz about {{number .A.may}} MHz of licence {{.A.number}}.` +
+			`{{else if eq .A.code "plane"}}{{.Subject}} does not send {{.A.plane}}ly, as licence {{.A.number}} says.{{else if eq .A.code "power"}}{{.Subject}} may send with more power than licence {{.A.number}} lets it.` +
+			`{{else if eq .A.code "ended"}}{{.Subject}} sends, and licence {{.A.number}} ended on {{.A.ends}}.{{else}}Licence {{.A.number}} of {{.Subject}} ends on {{.A.ends}}.{{end}}`,
+			"It may disturb others, and the authority may have it switched off.", "Set both ends back to what the licence says, mute the link, or have the licence changed or renewed."},
 		"disk-full": {`The disk of this service is {{printf "%.0f" .A.percent}} % full.`, "Soon nothing can be recorded any more, and then nothing is done.", "Make room on it."},
 
 		"supply":             {Effect: "The device runs on what is left, and goes down with it.", Remedy: "Look at its feed, and swap the supply."},

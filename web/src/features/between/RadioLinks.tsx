@@ -8,6 +8,7 @@ import { HealthMark } from "../../ui/health";
 import { type Column, Table } from "../../ui/table";
 import { many, span } from "../../ui/time";
 import { useOwnDraft } from "../settings/queries";
+import { LicenceDialog } from "./LicenceDialog";
 import { useRadioLink, useRadioLinks, useSetRadioLink } from "./queries";
 
 const dBm = (f?: number) => (f === undefined ? "" : f.toFixed(1));
@@ -131,6 +132,10 @@ const lines: [title: string, of: (e: RadioLinkEnd) => string][] = [
   ["Needs", (e) => (e.need_dbm === undefined ? "not known" : `${dBm(e.need_dbm)} dBm for ${e.lowest}`)],
   ["Modulation", (e) => `${e.modulation || "none"}, of ${e.lowest} to ${e.highest}`],
   ["Carries", (e) => `${e.capacity_mbps} Mbit/s`],
+  [
+    "Licence",
+    (e) => (e.licence ? `${e.licence.number}${e.licence.ends ? `, to ${e.licence.ends}` : ""}` : "none is known"),
+  ],
 ];
 
 /** One link: both ends beside each other, and how they fared. */
@@ -140,6 +145,7 @@ function One({ device, me }: { device: string; me: Person }) {
   const kept = useKept();
   const [setting, set] = useState(false);
   const [handing, hand] = useState(false);
+  const [licensing, license] = useState<RadioLinkEnd>();
   const [sort, setSort] = useView("fsort", "device");
   if (got.isError) return <Failure error={got.error} retry={() => void got.refetch()} />;
   if (!got.data) return <p className="text-soft">Reading {device}…</p>;
@@ -181,6 +187,26 @@ function One({ device, me }: { device: string; me: Person }) {
                     </div>
                   ))}
                 </dl>
+                {e.breach && (
+                  <ul
+                    aria-label={`What is wrong with the licence of ${e.device}`}
+                    className="mt-1 grid list-disc gap-1 pl-5"
+                  >
+                    {e.breach.map((b) => (
+                      <li key={b}>{b}</li>
+                    ))}
+                  </ul>
+                )}
+                {allowed(me, "operate", "devices") && (
+                  <button
+                    type="button"
+                    className="mt-2 text-accent hover:underline"
+                    onClick={() => license(e)}
+                    aria-label={`Licence of ${e.device}…`}
+                  >
+                    Licence…
+                  </button>
+                )}
               </section>
             );
           })}
@@ -221,6 +247,7 @@ function One({ device, me }: { device: string; me: Person }) {
           </p>
         )}
       </Panel>
+      {licensing && <LicenceDialog end={licensing} close={() => license(undefined)} />}
       {setting && link.far && <SetDialog link={link} me={me} close={() => set(false)} />}
       {handing && fared[0] && (
         <Handout link={link} fared={fared[0]} left={left_mbps} period={period} close={() => hand(false)} />

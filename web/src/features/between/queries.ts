@@ -3,6 +3,7 @@ import { toast } from "sonner";
 import {
   api,
   type CircuitRequest,
+  type RadioLicence,
   type RadioLinkRequest,
   type SegmentRequest,
   type TunnelPlanRequest,
@@ -39,12 +40,13 @@ export const useCircuits = (where: string) =>
     refetchInterval: 30_000,
   });
 
-function useAct<V, R>(f: (v: V) => Promise<R>, renews: "circuits" | "changes" = "circuits") {
+function useAct<V, R>(f: (v: V) => Promise<R>, renews: "circuits" | "changes" | "radio-link" = "circuits") {
   const qc = useQueryClient();
   return useMutation({
     mutationFn: f,
+    // Waited for: a form that is opened again begins with what is so now.
     onSettled: () =>
-      void qc.invalidateQueries({ queryKey: renews === "changes" ? keys.changes : [...keys.devices, renews] }),
+      qc.invalidateQueries({ queryKey: renews === "changes" ? keys.changes : [...keys.devices, renews] }),
     onError: (e) => toast.error(e.message),
   });
 }
@@ -135,6 +137,20 @@ export const useSetRadioLink = () =>
     ({ device, ...body }: RadioLinkRequest & { device: string }) =>
       take(api.POST("/api/v1/devices/{name}/radio-link", { params: { path: { name: device } }, body })),
     "changes",
+  );
+
+export const usePutRadioLicence = () =>
+  useAct(
+    ({ device, ...body }: RadioLicence & { device: string }) =>
+      take(api.PUT("/api/v1/devices/{name}/radio-link/licence", { params: { path: { name: device } }, body })),
+    "radio-link",
+  );
+
+export const useRemoveRadioLicence = () =>
+  useAct(
+    (device: string) =>
+      take(api.DELETE("/api/v1/devices/{name}/radio-link/licence", { params: { path: { name: device } } })),
+    "radio-link",
   );
 
 /** The tables of routes that edges in the scope keep apart. */
