@@ -13,6 +13,7 @@ var demoCircuits = []v1.CircuitRequest{
 	{Device: "hh-edge-02", Port: "wan1", Provider: "Lantern Harbour Light", Kind: "fibre", Contract: "LHL-77", DownMbps: 1000, UpMbps: 1000},
 	{Device: "th-edge-01", Port: "wan1", Provider: "Sound Telecom", Kind: "fibre", Contract: "ST-1004", DownMbps: 300, UpMbps: 300},
 	{Device: "th-edge-01", Port: "cell0", Provider: "Skylark Mobile", Kind: "cellular", Contract: "SM-20441", DownMbps: 100, UpMbps: 30, CapGB: 200, Notes: "Standby: the fibre comes over the same pole as the power."},
+	{Device: "gs-edge-01", Port: "wan1", Provider: "Saltmarsh Fibre", Kind: "fibre", Contract: "SF-4490", DownMbps: 200, UpMbps: 200, HandedAt: "th-sw-01:2/1/47", Notes: "Handed over at Tern Haven, and carried over the radio link."},
 	{Device: "gs-edge-01", Port: "cell0", Provider: "Skylark Mobile", Kind: "cellular", Contract: "SM-20442", DownMbps: 60, UpMbps: 20, CapGB: 1500},
 	{Device: "kb-edge-01", Port: "wan1", Provider: "Sound Telecom", Kind: "fibre", Contract: "ST-1011", DownMbps: 200, UpMbps: 200},
 	{Device: "fu-edge-01", Port: "wan1", Provider: "High Tern Satellite", Kind: "satellite", Contract: "HT-3", DownMbps: 20, UpMbps: 4, CapGB: 400, Notes: "Beyond the point only."},

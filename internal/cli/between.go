@@ -104,6 +104,7 @@ func (a *app) circuitCommand() *cobra.Command {
 	f.Float64Var(&in.UpMbps, "up", 0, "Mbit/s as ordered")
 	f.Float64Var(&in.CapGB, "cap", 0, "GB of both ways in a month; 0 for none")
 	f.StringVar(&in.Notes, "notes", "", "what else is to be known")
+	f.StringVar(&in.HandedAt, "handed-at", "", "the port at which the provider hands it over, where that is not at the edge itself: th-sw-01:2/1/47")
 	set.RunE = a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 		device, port, err := at(args[0])
 		if err != nil {
@@ -118,7 +119,7 @@ func (a *app) circuitCommand() *cobra.Command {
 			was = list.Items[i].CircuitRequest
 		}
 		for name, put := range map[string]func(){"provider": func() { was.Provider = in.Provider }, "kind": func() { was.Kind = in.Kind }, "contract": func() { was.Contract = in.Contract }, "down": func() { was.DownMbps = in.DownMbps },
-			"up": func() { was.UpMbps = in.UpMbps }, "cap": func() { was.CapGB = in.CapGB }, "notes": func() { was.Notes = in.Notes }} {
+			"up": func() { was.UpMbps = in.UpMbps }, "cap": func() { was.CapGB = in.CapGB }, "notes": func() { was.Notes = in.Notes }, "handed-at": func() { was.HandedAt = in.HandedAt }} {
 			if f.Changed(name) {
 				put()
 			}

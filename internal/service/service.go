@@ -166,7 +166,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	writer, _ := connector.(driver.Provisioner)
 	s.Arrivals = arrivals.New(s.Fleet, s.Inventory, s.Store, sealer, writer, s.Feed, o.Log)
 	s.Policies = &policies.Service{Fleet: s.Fleet, Layers: s.Layers, Inventory: s.Inventory, Network: s.Changes, Now: time.Now}
-	s.Failures = &failures.Service{Network: s.Changes}
+	s.Failures = &failures.Service{Network: s.Changes, Circuits: s.Store}
 	s.Overlays = &overlays.Service{Network: s.Changes}
 	s.RadioLinks = &radiolinks.Service{Licences: s.Store, Network: s.Changes, History: s.History, Now: time.Now}
 	s.Circuits = &circuits.Service{Store: s.Store, History: s.History, Now: time.Now}

@@ -198,6 +198,31 @@ func (y *yard) underlay(edge, port, kind, description string, delay, jitter, los
 	}
 }
 
+// lineOver gives an edge a way out by a line that its provider hands over elsewhere, at the first of the ports that are named: it comes over those between, as a VLAN of
+// its own, to the last one, into which the edge is plugged.
+func (y *yard) lineOver(edge, port string, vlan int, description string, over []string) {
+	for i, at := range over {
+		e := endpointIn(at)
+		d := y.devices[e.device]
+		if !slices.Contains(d.VLANs, vlan) {
+			d.VLANs = slices.Insert(slices.Clone(d.VLANs), 0, vlan)
+			slices.Sort(d.VLANs)
+		}
+		p := d.port(e.port)
+		if i > 0 && i < len(over)-1 {
+			p.Tagged = append(slices.Clone(p.Tagged), strconv.Itoa(vlan))
+			continue
+		}
+		p.Mode, p.Untagged, p.Disabled = "ACCESS", vlan, false
+		p.Description = map[bool]string{true: "Line to Grey Skerry, from Saltmarsh Fibre", false: edge + " " + port}[i == 0]
+	}
+	y.plant.Cables = append(y.plant.Cables, CableSpec{over[len(over)-1], edge + ":" + port})
+	y.underlay(edge, port, "fibre", description, 11, 0.8, 0)
+	provider := &y.plant.Hosts[len(y.plant.Hosts)-1]
+	provider.At, provider.For, provider.MAC = over[0], edge+":"+port, fmt.Sprintf("02:f0:01:%02x:00:01", y.net)
+	y.macs-- // it has one of another kind
+}
+
 // usualWays are how edges carry what goes to other sites: calls over what is quick enough, cameras never over what is paid by volume.
 var usualWays = []WaySpec{
 	{Number: 10, Application: []string{"voice"}, Over: []string{"fibre", "wifi", "cellular", "satellite"}, Delay: "150", Jitter: "30", Loss: "1", Note: "telephones"},
@@ -453,6 +478,7 @@ func (y *yard) greySkerry() {
 	y.wireless("gs-ap-02", 0, 1, 4)
 	y.plug("gs-sw-01", desks.of(3), phones.of(3), counters.of(2), cameras.of(4), gates.of(2), displays.of(2))
 	y.plug("gs-sw-02", cameras.of(3), sensors.of(2))
+	y.lineOver("gs-edge-01", "wan1", 95, "Saltmarsh Fibre, circuit SF-4490, by radio from Tern Haven", []string{"th-sw-01:2/1/47", "th-sw-01:2/1/48", "th-rl-01:eth0", "th-rl-01:radio0", "gs-rl-01:radio0", "gs-rl-01:eth0", "gs-sw-01:1/1/23", "gs-sw-01:1/1/20"})
 	y.underlay("gs-edge-01", "cell0", "cellular", "Gannet Mobile, standby for the radio link", 52, 14, 0.6)
 }
 

@@ -17,7 +17,6 @@ func (w *World) settle() {
 	w.countAir(now)
 	w.gatherBridges()
 	w.settlePoE()
-	w.settleTunnels(now)
 	w.tree = w.spanTree()
 	w.ways = map[int]map[room]*cable{}
 	w.apart = nil
@@ -25,6 +24,7 @@ func (w *World) settle() {
 		h.routed = false
 	}
 	w.settleRings()
+	w.settleTunnels(now)
 	w.settleRouters(now)
 	w.giveOut()
 	w.settleLimits()

@@ -243,6 +243,7 @@ type HostSpec struct {
 	Stays         bool   // it is always there, and does not wander
 	Credential    string // what it knows to join that: a passphrase, or by what a RADIUS server knows it
 	IP, System    string // its address, and its operating system where that shows
+	For           string // the port of an edge (device:port) for which it is the provider, where that is elsewhere
 }
 
 // TunnelSpec is an overlay tunnel between two edges, each over one of its ports.
@@ -281,7 +282,7 @@ type ForeignSpec struct {
 
 var vlanNames = map[int]string{
 	10: "management", 20: "office", 30: "voice", 40: "ticketing", 50: "cameras", 60: "gates and displays",
-	70: "crew Wi-Fi", 80: "passenger Wi-Fi", 90: "cranes and ramps", 99: "quarantine",
+	70: "crew Wi-Fi", 80: "passenger Wi-Fi", 90: "cranes and ramps", 95: "line to Grey Skerry", 99: "quarantine",
 }
 
 // timeServer sets the clocks of devices.

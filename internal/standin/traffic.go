@@ -233,6 +233,10 @@ func (w *World) routeOf(h *host) []hop {
 		return h.route
 	}
 	h.route, h.routed = nil, true
+	if h.For != "" {
+		h.route, _ = w.handedOver(endpointIn(h.For))
+		return h.route
+	}
 	vlan := h.joined(w.devices[h.at.device].cfg)
 	if vlan == 0 {
 		return nil

@@ -301,6 +301,9 @@ func (w *World) line(a, b endpoint, name string) *tunnel {
 func (w *World) settleTunnels(now time.Time) {
 	w.gatherTunnels()
 	for _, t := range w.tunnels {
+		_, near := w.handedOver(t.a)
+		_, far := w.handedOver(t.b)
+		t.cut = !near || !far
 		if up := w.at(t.a).up && w.at(t.b).up && !t.cut && t.fault == [2]string{}; up != t.up {
 			t.up, t.changed = up, now
 			t.measure(w, now)

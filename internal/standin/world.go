@@ -60,8 +60,10 @@ type World struct {
 	hosts   []*host
 	tunnels []*tunnel
 	routers []*router
-	wide    wideArea
-	rainDb  float64 // what rain takes from radio links
+	// handovers are the providers of ports of edges to which their lines come from elsewhere.
+	handovers map[endpoint]*host
+	wide      wideArea
+	rainDb    float64 // what rain takes from radio links
 
 	// What is worked out once.
 	cablesAt  map[string][]*cable
@@ -144,7 +146,7 @@ type portSim struct {
 // New builds a world. Start makes it run.
 func New(p Plant, o Options) (*World, error) {
 	o.SessionEvery = cmp.Or(o.SessionEvery, 20*time.Second)
-	w := &World{opts: o, entries: p.Entries, devices: map[string]*device{},
+	w := &World{handovers: map[endpoint]*host{}, opts: o, entries: p.Entries, devices: map[string]*device{},
 		cablesAt: map[string][]*cable{}, hostsAt: map[string][]*host{}, pointsAt: map[string][]string{}, tunnelsAt: map[string][]*tunnel{}, fedFrom: map[string][]string{}, nodes: map[string][]string{}}
 	w.clock.stand(o.Stepped)
 	w.address(p)
@@ -191,6 +193,13 @@ func New(p Plant, o Options) (*World, error) {
 		host := &host{HostSpec: h, at: at, port: w.at(at)}
 		w.hosts = append(w.hosts, host)
 		w.hostsAt[at.device] = append(w.hostsAt[at.device], host)
+		if h.For != "" {
+			e, err := w.endpoint(h.For)
+			if err != nil {
+				return nil, err
+			}
+			w.handovers[e] = host
+		}
 	}
 	for _, spec := range p.Tunnels {
 		for _, end := range []string{spec.A, spec.B} {

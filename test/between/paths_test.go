@@ -47,12 +47,31 @@ func TestWhatLiesBetweenSites(t *testing.T) {
 		"port gs-edge-01:wan9: not found": {Device: "gs-edge-01", Port: "wan9", Provider: "p", Kind: "fibre"},
 		"gs-edge-09: not found":           {Device: "gs-edge-09", Port: "wan1", Provider: "p", Kind: "fibre"},
 		"one of":                          {Device: "gs-edge-01", Port: "wan1", Provider: "p", Kind: "string"},
+		"is no port of another device":    {Device: "gs-edge-01", Port: one.Port, Provider: "p", Kind: "fibre", HandedAt: "gs-edge-01"},
+		"port hh-edge-02:lan77":           {Device: "gs-edge-01", Port: one.Port, Provider: "p", Kind: "fibre", HandedAt: "hh-edge-02:lan77"},
 		"<= 1e+06":                        {Device: "gs-edge-01", Port: "wan1", Provider: "p", Kind: "fibre", CapGB: 2e6},
 		"provider: say whose it is":       {Device: "gs-edge-01", Port: "wan1", Provider: "  ", Kind: "fibre"},
 	} {
 		_, err := r.PutCircuit(t.Context(), bad)
 		assert.ErrorContains(t, err, says)
 	}
+	// Where it is handed over is seen by who sees that device, and is not taken away by who does not.
+	in.HandedAt = "hh-edge-02:lan2"
+	_, err = r.PutCircuit(t.Context(), in)
+	require.NoError(t, err)
+	near := r.Confine(t, "petrel", "operator", "name = gs-edge-01")
+	blind := in
+	blind.HandedAt = ""
+	c, err = near.PutCircuit(t.Context(), blind)
+	require.NoError(t, err)
+	assert.Empty(t, c.HandedAt)
+	kept, err := r.Circuits(t.Context(), "")
+	require.NoError(t, err)
+	assert.Equal(t, "hh-edge-02:lan2", kept.Items[0].HandedAt)
+	_, err = near.PutCircuit(t.Context(), in)
+	rig.Problem(t, err, http.StatusNotFound, v1.ProblemNotFound, "not found")
+	in.HandedAt = ""
+
 	afar := r.Confine(t, "esker", "operator", "name = hh-edge-01")
 	none, err := afar.Circuits(t.Context(), "")
 	require.NoError(t, err)

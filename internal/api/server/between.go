@@ -112,7 +112,13 @@ func (s *server) betweenRoutes(api huma.API) {
 		func(ctx context.Context, in *body[v1.CircuitRequest]) (*body[v1.Circuit], error) {
 			r := in.Body
 			d, err := s.atPort(ctx, operate, r.Device, r.Port)
-			c := circuit.Circuit{Device: r.Device, Port: r.Port, Provider: r.Provider, Kind: r.Kind, Contract: r.Contract, DownMbps: r.DownMbps, UpMbps: r.UpMbps, CapGB: r.CapGB, Notes: r.Notes}
+			c := circuit.Circuit{Device: r.Device, Port: r.Port, Provider: r.Provider, Kind: r.Kind, Contract: r.Contract, DownMbps: r.DownMbps, UpMbps: r.UpMbps, CapGB: r.CapGB, Notes: r.Notes, HandedAt: r.HandedAt}
+			if at, bad := network.ParsePortRef(r.HandedAt); err == nil && bad == nil {
+				_, err = s.atPort(ctx, see, at.Device, at.Port)
+			}
+			if err == nil && r.HandedAt == "" {
+				c.HandedAt, err = s.unseenHandover(ctx, r.Device, r.Port)
+			}
 			err = s.act(ctx, "put-circuit", r.Device+":"+r.Port, err, func(string) (err error) {
 				c, err = s.Circuits.Put(ctx, c)
 				return err
@@ -133,6 +139,18 @@ func (s *server) betweenRoutes(api huma.API) {
 				return missing(s.Circuits.Drop(ctx, in.Device, in.Port), "circuit at "+in.Device+":"+in.Port)
 			})
 		})
+}
+
+// unseenHandover is where a circuit is handed over, if that is not to be seen by who makes the request: who does not see it does not take it away.
+func (s *server) unseenHandover(ctx context.Context, device, port string) (string, error) {
+	list, err := s.Circuits.List(ctx)
+	for _, c := range list {
+		at, bad := network.ParsePortRef(c.HandedAt)
+		if c.Device == device && c.Port == port && bad == nil && s.onDevice(ctx, may(rights.See, rights.Devices), at.Device) != nil {
+			return c.HandedAt, err
+		}
+	}
+	return "", err
 }
 
 // atPort is a device with a port of a name, where who makes the request has a right.
@@ -174,6 +192,9 @@ func (s *server) circuitOut(ctx context.Context, d *catalog.Device, c circuit.Ci
 		}
 	}
 	slices.Sort(out.Tunnels)
+	if at, bad := network.ParsePortRef(c.HandedAt); bad == nil && s.onDevice(ctx, may(rights.See, rights.Devices), at.Device) == nil {
+		out.HandedAt = c.HandedAt
+	}
 	u, err := s.Circuits.Use(ctx, c, circuits.Zone(d.Site.TimeZone))
 	if u.Known {
 		out.MonthOctets, out.Standing = &u.Octets, c.Standing(u)

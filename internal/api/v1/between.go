@@ -31,6 +31,7 @@ type CircuitRequest struct {
 	UpMbps   float64 `json:"up_mbps,omitempty" minimum:"0" maximum:"400000" doc:"As ordered; 0: not said"`
 	CapGB    float64 `json:"cap_gb,omitempty" minimum:"0" maximum:"1000000" doc:"Of both ways in a month, in 10^9 octets; 0: none"`
 	Notes    string  `json:"notes,omitempty" maxLength:"800"`
+	HandedAt string  `json:"handed_at,omitempty" maxLength:"130" doc:"The port at which the provider hands it over, as device:port, where that is not at the edge itself: what fails between takes the line with it"`
 }
 
 // Circuit is a line of a provider, and how much of it is used.

@@ -9,6 +9,8 @@ import (
 	"time"
 	"unicode"
 	"unicode/utf8"
+
+	"example.net/everypost/internal/core/network"
 )
 
 // ErrInvalid tells that something said of a circuit is none.
@@ -31,6 +33,7 @@ type Circuit struct {
 	UpMbps   float64 `json:"up_mbps,omitempty"`
 	CapGB    float64 `json:"cap_gb,omitempty"` // of both ways in a month, in 10^9 octets; 0: none
 	Notes    string  `json:"notes,omitempty"`
+	HandedAt string  `json:"handed_at,omitempty"` // the port at which the provider hands it over, as device:port, where that is elsewhere
 }
 
 const (
@@ -44,6 +47,11 @@ func (c *Circuit) Check() error {
 		*t = strings.TrimSpace(*t)
 		if utf8.RuneCountInString(*t) > 200 || !utf8.ValidString(*t) || strings.ContainsFunc(*t, unicode.IsControl) {
 			return fmt.Errorf("%w: %s: it has at most 200 characters, and none of control", ErrInvalid, name)
+		}
+	}
+	if c.HandedAt != "" {
+		if at, err := network.ParsePortRef(c.HandedAt); err != nil || at.Port == "" || at.Device == c.Device {
+			return fmt.Errorf("%w: handed_at: %q is no port of another device: write it like th-sw-01:2/1/47", ErrInvalid, c.HandedAt)
 		}
 	}
 	switch {

@@ -15,6 +15,8 @@ type Failing struct {
 	Gone    map[string]bool // devices that are away already
 	Tunnels []Line          // between edges
 	Held    map[Link]bool   // links that spanning tree or a ring holds back now
+	// Handed are lines of providers that are handed over elsewhere: by the port of the edge, at which port.
+	Handed map[network.PortRef]network.PortRef
 	// Supplies are the power supplies of devices that give power now.
 	Supplies map[string][]string
 }
@@ -102,7 +104,7 @@ func (f Failing) overlay(t Thing, out *Loss) {
 		for _, e := range []End{l.A, l.B} {
 			switch {
 			case l.Up == 0 || e.Device == t.Device || f.Gone[e.Device]:
-			case t.ends(l):
+			case t.ends(l) || f.takesLine(t, l):
 				lose[e.Device] = true
 			default:
 				left[e.Device] = append(left[e.Device], l.A.Name)
@@ -114,22 +116,23 @@ func (f Failing) overlay(t Thing, out *Loss) {
 			out.CutOff = append(out.CutOff, edge)
 		}
 	}
-	out.Over = append(out.Over, t.goesOn(left, lose)...)
+	anEdge := slices.ContainsFunc(f.Tunnels, func(l Line) bool { return l.A.Device == t.Device || l.B.Device == t.Device })
+	out.Over = append(out.Over, t.goesOn(anEdge, left, lose)...)
 	slices.Sort(out.CutOff)
 	slices.Sort(out.Over)
 	out.Over = slices.Compact(out.Over)
 }
 
-// goesOn are the tunnels over which traffic goes on: of the edge whose circuit fails; where a tunnel fails, of the end that has fewer left; of all who lose
-// one where an edge fails.
-func (t Thing) goesOn(left map[string][]string, lose map[string]bool) (out []string) {
-	if t.Port.Device != "" {
+// goesOn are the tunnels over which traffic goes on: of the edge whose circuit fails; where a tunnel fails, or something over which a line comes, of the end that has
+// fewer left; of all who lose one where an edge fails.
+func (t Thing) goesOn(anEdge bool, left map[string][]string, lose map[string]bool) (out []string) {
+	if lose[t.Port.Device] {
 		return left[t.Port.Device]
 	}
 	first := true
 	for edge := range lose {
 		switch {
-		case t.Tunnel == "":
+		case anEdge:
 			out = append(out, left[edge]...)
 		case first || len(left[edge]) < len(out):
 			out = left[edge]
@@ -168,7 +171,7 @@ func (f Failing) Points() []Point {
 		}
 	}
 	for _, l := range f.Tunnels {
-		add(Failing{Tunnels: f.Tunnels, Gone: f.Gone}, nil, Thing{Tunnel: l.A.Name})
+		add(Failing{Tunnels: f.Tunnels, Gone: f.Gone, Handed: f.Handed}, nil, Thing{Tunnel: l.A.Name})
 	}
 	slices.SortStableFunc(out, func(a, b Point) int {
 		return cmp.Or(len(b.Devices)+len(b.CutOff)-len(a.Devices)-len(a.CutOff), cmp.Compare(a.name(), b.name()))
@@ -212,7 +215,7 @@ func (f Failing) parts() []Failing {
 	}
 	out := make([]Failing, n)
 	for i := range out {
-		out[i] = Failing{Configs: map[string]network.Config{}, Gone: f.Gone, Held: map[Link]bool{}, Tunnels: f.Tunnels}
+		out[i] = Failing{Configs: map[string]network.Config{}, Gone: f.Gone, Held: map[Link]bool{}, Tunnels: f.Tunnels, Handed: f.Handed}
 	}
 	for d, i := range of {
 		if c, known := f.Configs[d]; known {

@@ -66,6 +66,39 @@ func TestWhatIsLostWhenSomethingFails(t *testing.T) {
 	assert.Equal(t, []string{"e"}, down.Without(Thing{Tunnel: "fibre"}).CutOff, "the other one is down already")
 }
 
+// A line that is handed over elsewhere is lost with what carries it from there.
+func TestALineThatComesOverOthers(t *testing.T) {
+	line := func() Failing {
+		f := ringed()
+		vlan := network.PortConfig{Enabled: true, Mode: network.Access, AccessVLAN: 20}
+		f.Configs["s1"].Ports["9"], f.Configs["x"].Ports["9"] = vlan, vlan
+		f.Configs["g"].Ports["wan1"] = network.PortConfig{Enabled: true}
+		f.Links = append(f.Links, link("x:9", "g:wan1"))
+		f.Handed = map[network.PortRef]network.PortRef{ref("g:wan1"): ref("s1:9")}
+		return f
+	}
+	for name, c := range map[string]struct {
+		fails Thing
+		cut   []string
+	}{
+		"the port of the provider":   {Thing{Port: ref("s1:9")}, []string{"g"}},
+		"a device on the way":        {Thing{Device: "s3"}, []string{"g"}},
+		"the last link":              {Thing{Port: ref("x:1")}, []string{"g"}},
+		"the cable to the edge":      {Thing{Port: ref("x:9")}, []string{"g"}},
+		"where there is another way": {Thing{Port: ref("s1:2")}, []string{}},
+		"something else":             {Thing{Port: ref("e:1")}, []string{}},
+	} {
+		assert.Equal(t, c.cut, line().Without(c.fails).CutOff, name)
+	}
+	standby := line()
+	standby.Tunnels = append(standby.Tunnels, Line{Kind: Tunnel, A: End{Device: "g", Name: "standby", Ports: []string{"cell0"}}, B: End{Device: "f", Name: "standby", Ports: []string{"wan1"}}, Up: 1, Members: 1})
+	assert.Equal(t, []string{"standby"}, standby.Without(Thing{Port: ref("x:1")}).Over, "of the edge whose line it is")
+	assert.Equal(t, []string{"standby"}, standby.Without(Thing{Device: "s3"}).Over, "also where a device on the way fails")
+	lost := line()
+	lost.Links[4].B.Port = "8"
+	assert.Equal(t, []string{}, lost.Without(Thing{Port: ref("s1:2")}).CutOff, "what is not carried now is not lost again")
+}
+
 func TestSinglePoints(t *testing.T) {
 	var got []string
 	for _, p := range ringed().Points() {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"strings"
 
+	"example.net/everypost/internal/core/circuit"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
@@ -22,8 +23,16 @@ type Network interface {
 	Network(ctx context.Context) (changes.Network, error)
 }
 
+// Circuits is where it learns which lines of providers are handed over elsewhere.
+type Circuits interface {
+	Circuits(ctx context.Context) ([]circuit.Circuit, error)
+}
+
 // Service is the capability.
-type Service struct{ Network Network }
+type Service struct {
+	Network  Network
+	Circuits Circuits
+}
 
 // failing is the network as it is now.
 func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
@@ -35,6 +44,16 @@ func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
 	seen := map[string]topology.Seen{}
 	for name, c := range n.Configs {
 		seen[name] = topology.Seen{Config: c, State: n.States[name], Inside: n.Insides[name], Away: n.Gone[name]}
+	}
+	circuits, err := s.Circuits.Circuits(ctx)
+	if err != nil {
+		return topology.Failing{}, err
+	}
+	f.Handed = map[network.PortRef]network.PortRef{}
+	for _, c := range circuits {
+		if at, err := network.ParsePortRef(c.HandedAt); err == nil {
+			f.Handed[network.PortRef{Device: c.Device, Port: c.Port}] = at
+		}
 	}
 	f.Supplies = map[string][]string{}
 	for name, in := range n.Insides {

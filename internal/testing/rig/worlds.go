@@ -62,7 +62,7 @@ func plantOf(those func(standin.DeviceSpec) bool) (p standin.Plant) {
 		}
 	}
 	for _, h := range whole.Hosts {
-		if of(h.At) {
+		if of(h.At) && (h.For == "" || of(h.For)) {
 			p.Hosts = append(p.Hosts, h)
 		}
 	}

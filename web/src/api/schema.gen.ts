@@ -4902,6 +4902,8 @@ export interface components {
              * @description As ordered; 0: not said
              */
             down_mbps?: number;
+            /** @description The port at which the provider hands it over, as device:port, where that is not at the edge itself: what fails between takes the line with it */
+            handed_at?: string;
             /** @enum {string} */
             kind: "fibre" | "copper" | "cable" | "cellular" | "satellite" | "radio" | "other";
             /**
@@ -4949,6 +4951,8 @@ export interface components {
              * @description As ordered; 0: not said
              */
             down_mbps?: number;
+            /** @description The port at which the provider hands it over, as device:port, where that is not at the edge itself: what fails between takes the line with it */
+            handed_at?: string;
             /** @enum {string} */
             kind: "fibre" | "copper" | "cable" | "cellular" | "satellite" | "radio" | "other";
             notes?: string;

@@ -16,6 +16,7 @@ export function CircuitDialog({ circuit, close }: { circuit?: Circuit; close: ()
     up: String(circuit?.up_mbps ?? ""),
     cap: String(circuit?.cap_gb ?? ""),
     notes: circuit?.notes ?? "",
+    handed: circuit?.handed_at ?? "",
   });
   const put = usePutCircuit();
   const remove = useRemoveCircuit();
@@ -31,6 +32,7 @@ export function CircuitDialog({ circuit, close }: { circuit?: Circuit; close: ()
         kind: v.kind,
         contract: v.contract,
         notes: v.notes,
+        handed_at: v.handed.trim() || undefined,
         down_mbps: Number(v.down) || 0,
         up_mbps: Number(v.up) || 0,
         cap_gb: Number(v.cap) || 0,
@@ -88,6 +90,9 @@ export function CircuitDialog({ circuit, close }: { circuit?: Circuit; close: ()
         {text("down", "Down, Mbit/s", "as ordered", { number: true })}
         {text("up", "Up, Mbit/s", "as ordered", { number: true })}
         {text("cap", "Cap, GB a month", "of both ways; none when left out", { number: true })}
+        {text("handed", "Handed over at", "a port elsewhere, such as th-sw-01:2/1/47; at the edge when left out", {
+          mono: true,
+        })}
         {text("notes", "Notes", "what else is to be known")}
         <div className="flex justify-end gap-2 sm:col-span-2">
           {circuit && (

@@ -1,0 +1,41 @@
+package standin
+
+import "slices"
+
+// A line of a provider may be handed over at another site than that of the edge that it is for: from there on it is frames of a VLAN as others are, over
+// whatever lies between.
+
+// handedOver is the way of a line from where its provider hands it over to the port of the edge; ok is false where nothing gets there. A line that ends at its edge
+// needs none.
+func (w *World) handedOver(e endpoint) (way []hop, ok bool) {
+	h := w.handovers[e]
+	if h == nil {
+		return nil, true
+	}
+	i := slices.IndexFunc(w.cablesAt[e.device], func(c *cable) bool { return c.a == e || c.b == e })
+	if i < 0 || !h.port.up || h.cut {
+		return nil, false
+	}
+	last := w.cablesAt[e.device][i].a
+	if last == e {
+		last = w.cablesAt[e.device][i].b
+	}
+	vlan := h.joined(w.devices[h.at.device].cfg)
+	end := room{last.device, w.devices[last.device].cfg.ports[last.port].untagged}
+	by := w.around(room{h.at.device, vlan})
+	if _, there := by[end]; !there || end.vlan != vlan {
+		return nil, false
+	}
+	way = []hop{{w.at(last), w.at(e)}}
+	for at := end; by[at] != nil; {
+		c := by[at]
+		near, far := c.a, c.b
+		if near.device == at.device {
+			near, far = far, near
+		}
+		way = append(way, hop{w.at(near), w.at(far)})
+		at = room{near.device, vlan}
+	}
+	slices.Reverse(way)
+	return way, true
+}
