@@ -73,5 +73,6 @@ func (a *app) clientCommand() *cobra.Command {
 		},
 	})
 	cmd.AddCommand(a.blockCommands()...)
+	cmd.AddCommand(a.limitCommands()...)
 	return cmd
 }

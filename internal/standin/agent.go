@@ -64,7 +64,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link", namespaces["ep-sw"]+"?module=ep-switching&features=link-tracking")
 	}
 	if a.d.spec.Role == "access-point" {
-		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=portals")
+		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=limited-stations,portals")
 	}
 	if a.d.spec.Role == "firewall" {
 		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions,applications,inspection", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")

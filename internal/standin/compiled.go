@@ -37,7 +37,8 @@ type compiled struct {
 	ways     []*way               // of traffic to other sites, in their order
 	carriers map[string]carrier   // ends of radio links, by port
 	blocked  map[string]time.Time // stations of which nothing passes, and until when; zero: for good
-	at       time.Time            // by the clock of the device, as of the last time that the world settled
+	limited  map[string]stationLimit
+	at       time.Time // by the clock of the device, as of the last time that the world settled
 	manage   managed
 	telling  telling
 	asking   asking

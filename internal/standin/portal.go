@@ -67,7 +67,16 @@ func (d *device) kbpsOf(h *host, now time.Time) int {
 	if a := d.admitted[h.MAC]; now.Before(a.until) && a.kbps > 0 && (most == 0 || a.kbps < most) {
 		most = a.kbps
 	}
+	if l, is := d.cfg.limited[h.MAC]; is && l.kbps > 0 && (l.until.IsZero() || d.cfg.at.Before(l.until)) && (most == 0 || l.kbps < most) {
+		most = l.kbps
+	}
 	return most
+}
+
+// stationLimit is what one station may send and receive, and until when that holds; zero: for good.
+type stationLimit struct {
+	kbps  int
+	until time.Time
 }
 
 // atItsRate takes off what a station may not send and receive.

@@ -288,6 +288,10 @@ ep-wl:wireless/portal[name]/name string
 ep-wl:wireless/portal[name]/purpose string
 ep-wl:wireless/portal[name]/address uri
 ep-wl:wireless/portal[name]/key string
+ep-wl:wireless/limited[station]/station station
+ep-wl:wireless/limited[station]/purpose string
+ep-wl:wireless/limited[station]/rate 64..100000000
+ep-wl:wireless/limited[station]/until date
 ep-wl:wireless/passphrase[name]/name string
 ep-wl:wireless/passphrase[name]/purpose string
 ep-wl:wireless/passphrase[name]/network string

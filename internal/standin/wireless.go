@@ -236,6 +236,15 @@ func (c *compiled) compileBlocked(tree *xmlnode.Node) {
 		}
 		c.blocked[strings.ReplaceAll(n.TextAt("station"), "-", ":")] = until
 	}
+	c.limited = map[string]stationLimit{}
+	for _, n := range tree.Child("wireless").All("limited") {
+		l := stationLimit{}
+		l.kbps, _ = strconv.Atoi(n.TextAt("rate"))
+		if day, err := time.Parse(time.DateOnly, n.TextAt("until")); err == nil {
+			l.until = day.AddDate(0, 0, 1)
+		}
+		c.limited[strings.ReplaceAll(n.TextAt("station"), "-", ":")] = l
+	}
 }
 
 // blocks tells whether nothing of a station passes.

@@ -230,3 +230,31 @@ func TestTunnelsByConsole(t *testing.T) {
 	))
 	assert.Empty(t, b.Complaints)
 }
+
+// Two edges are joined on the map: one is picked, then the other, and what would be made is shown before it is drafted. Two sites likewise.
+func TestEdgesAreJoinedOnTheMap(t *testing.T) {
+	t.Parallel()
+	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "ng-edge-01", "ol-edge-01")
+	tunnelOf(t, r, "ng-edge-01", "ng-fibre-hub1", up)
+	tunnelOf(t, r, "ol-edge-01", "ol-fibre-hub1", up)
+	for name, site := range map[string]string{"ng-edge-01": "northgate", "ol-edge-01": "oyster-landing"} {
+		require.NoError(t, r.PutSite(t.Context(), site, v1.SiteRequest{Title: site, Entry: name}))
+		require.NoError(t, r.Describe(t.Context(), name, v1.DeviceDescription{Site: site}))
+	}
+	spot := func(id string) chromedp.Action {
+		return browser.On(`document.querySelector('.react-flow__node[data-id="`+id+`"]')`, "e.click()")
+	}
+	b := rig.OpenConsole(t, r)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/map?scope=kind+%3D+edge"), spot("ng-edge-01"), browser.Press("Join to another edge…"), browser.Shows("Pick the edge to which"), spot("ol-edge-01"),
+		browser.Shows("ng-edge-01-ol-edge-01"), rig.InDialog("Put it into a draft"), rig.NoDialog, browser.Shows("tunnel/ng-edge-01-ol-edge-01"),
+	))
+	changes, err := r.Changes(t.Context(), "")
+	require.NoError(t, err)
+	require.Len(t, changes.Items, 1)
+	require.NoError(t, b.Run(
+		chromedp.Navigate(r.Base+"/map"), spot("northgate"), browser.Press("Join to another site…"), browser.Shows("Pick the site to which"), browser.Press("Leave it"), spot("northgate"), browser.Press("Join to another site…"),
+		spot("oyster-landing"), browser.Shows("ol-edge-01-ng-edge-01"), rig.InDialog("Leave it"), rig.NoDialog,
+	))
+	assert.Empty(t, b.Complaints)
+}

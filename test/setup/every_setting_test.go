@@ -92,6 +92,7 @@ var everything = map[string][]struct {
 			"station-isolation=on", "station-rate=5M", "purpose=the new building"}},
 		{"hh-ap-01:wlan/builders", []string{"present=on", "ssid=Builders", "security=wpa3-enterprise", "wlan-radius=10.1.10.6,10.1.10.7", "wlan-radius-secret=mortar and lime", "wlan-vlan=70"}},
 		{"hh-sw-01:blocked/02-4c-53-20-00-77", []string{"present=on", "until=2027-01-31", "purpose=lost on the quay"}},
+		{"hh-ap-01:limited/02-4c-53-20-00-78", []string{"present=on", "limited-to=2M", "until=2027-01-31", "purpose=too much of it"}},
 		{"hh-ap-01:portal/landing", []string{"present=on", "portal-address=https://guests.lantern.example/landing", "portal-key=by which we sign", "purpose=who waits"}},
 		{"hh-ap-01:passphrase/crane", []string{"present=on", "wlan=annex", "passphrase=hook and chain", "wlan-vlan=20", "until=2027-06-30", "purpose=the crane"}},
 		{"hh-st-01:zone/backup", []string{"present=on", "fabric=side-9", "zone-ports=1/1/15,1/1/16", "active=off", "purpose=at night"}},

@@ -1,7 +1,6 @@
 package setup_test
 
 import (
-	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -33,9 +32,8 @@ func TestWhereADeviceIsManagedStandsOnIt(t *testing.T) {
 	})
 	t.Run("on a port of its own", func(t *testing.T) {
 		t.Parallel()
-		p := standin.LanternSound()
-		p.Devices = slices.DeleteFunc(p.Devices, func(d standin.DeviceSpec) bool { return d.Name != "hh-core-02" })
-		p.Cables, p.Hosts, p.Tunnels, p.Entries = nil, nil, nil, []string{"hh-core-02"}
+		p := rig.Only("hh-core-02")
+		p.Hosts = nil
 		w, err := standin.New(p, standin.Options{User: rig.DeviceUser, Password: rig.DevicePassword})
 		require.NoError(t, err)
 		require.NoError(t, w.Start(t.Context()))

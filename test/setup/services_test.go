@@ -155,7 +155,7 @@ func TestRoutesFollowTheTunnels(t *testing.T) {
 		return out
 	}
 	in := routed(t, w, "th-edge-01")
-	assert.Len(t, routes(in, "default", "bgp"), 10, "one to each of the other sites")
+	assert.Len(t, routes(in, "default", "bgp"), 12, "one to each of the other sites, and to what is behind the routers of two of them")
 	assert.Len(t, routes(in, "default", "connected"), 9, "one for each VLAN that is in no segment")
 	assert.Len(t, routes(in, "cranes", "connected"), 1)
 	assert.Len(t, routes(in, "cranes", "bgp"), 10, "what is in it at each of the other sites")

@@ -310,6 +310,62 @@ func TestABlockedStationGetsNowhere(t *testing.T) {
 	))
 }
 
+// One station is limited, at whichever access point it is: nobody else is, and it is let go again.
+func TestOneStationIsLimited(t *testing.T) {
+	t.Parallel()
+	r := start(t)
+	c := rig.SignedIn(t, r)
+	at(t, r, map[string]int{laptop: 20, handheld: 70, guest: 80})
+	assert.Contains(t, c.Good("limited").Err, "No station is limited.")
+	bps := func(mac string) float64 {
+		list, err := r.Clients(t.Context(), client.Query{Where: "client.mac = " + strconv.Quote(mac)})
+		require.NoError(t, err)
+		if len(list.Items) == 0 {
+			return 0
+		}
+		if a := list.Items[0].Use; a != nil && a.UpBps != nil && a.DownBps != nil {
+			return *a.UpBps + *a.DownBps
+		}
+		return 0
+	}
+	const much = 100_000
+	require.Eventually(t, func() bool { return bps(laptop) > much && bps(guest) > much }, rig.WaitLong, rig.WaitStep)
+	keep := func() {
+		changes, err := r.Changes(t.Context(), "")
+		require.NoError(t, err)
+		ch, err := r.Check(t.Context(), changes.Items[0].Number)
+		require.NoError(t, err)
+		r.PushAndKeep(t, ch)
+	}
+	for says, args := range map[string][]string{"is not the hardware address of a station": {"the laptop", "2M"}, "is no rate": {laptop, "fast"}, "is no day": {laptop, "2M", "--until", "soon"}} {
+		bad := c.Run("", append([]string{"client", "limit"}, args...)...)
+		assert.NotZero(t, bad.Code, says)
+		assert.NotEmpty(t, bad.Err, says)
+	}
+	_, err := r.Limit(t.Context(), laptop, v1.LimitRequest{})
+	rig.Problem(t, err, http.StatusUnprocessableEntity, v1.ProblemInvalid, "rate: say what it may send")
+	changes, err := r.Changes(t.Context(), "")
+	require.NoError(t, err)
+	assert.Empty(t, changes.Items, "bad input changes nothing")
+
+	c.Good("client", "limit", strings.ToUpper(laptop), "64k", "--why", "films in the waiting room")
+	keep()
+	require.Eventually(t, func() bool { b := bps(laptop); return b > 0 && b < 135_000 && bps(guest) > much }, rig.WaitLong, rig.WaitStep)
+	assert.Regexp(t, laptop+`.* 64k +for good +films in the waiting room +th-ap-01`, c.Good("limited").Out)
+	afar, err := r.Confine(t, "esker", "operator", "site = harbour-house").LimitedStations(t.Context(), "")
+	require.NoError(t, err)
+	assert.Empty(t, afar.Items)
+	_, err = r.As(t, "vera", "viewer").Limit(t.Context(), laptop, v1.LimitRequest{Rate: "1M"})
+	rig.Problem(t, err, http.StatusForbidden, v1.ProblemForbidden, "change")
+
+	b := rig.OpenConsole(t, r)
+	require.NoError(t, b.Run(chromedp.Navigate(r.Base+"/wireless?view=blocked"), browser.Shows("films in the waiting room"), browser.Press("Limit it no more"), browser.Shows("limited/"+strings.ReplaceAll(laptop, ":", "-"))))
+	keep()
+	require.Eventually(t, func() bool { return bps(laptop) > 140_000 }, rig.WaitLong, rig.WaitStep)
+	assert.Equal(t, 3, c.Run("", "client", "unlimit", laptop).Code)
+	assert.Empty(t, b.Complaints)
+}
+
 func TestWirelessByConsole(t *testing.T) {
 	t.Parallel()
 	r := start(t)

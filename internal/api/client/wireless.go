@@ -47,3 +47,13 @@ func (c *Client) BlockedStations(ctx context.Context, where string) (out v1.List
 func (c *Client) Block(ctx context.Context, mac string, in v1.BlockRequest) (out v1.BulkAnswer, err error) {
 	return out, c.call(ctx, http.MethodPost, "/blocked-stations/"+url.PathEscape(mac), in, &out)
 }
+
+// LimitedStations lists the stations that access points which a selector picks let send and receive no more than a rate.
+func (c *Client) LimitedStations(ctx context.Context, where string) (out v1.List[v1.LimitedStation], err error) {
+	return out, c.call(ctx, http.MethodGet, "/limited-stations?where="+url.QueryEscape(where), nil, &out)
+}
+
+// Limit puts into a draft that a station may send and receive no more than a rate, or as much as it likes again.
+func (c *Client) Limit(ctx context.Context, mac string, in v1.LimitRequest) (out v1.BulkAnswer, err error) {
+	return out, c.call(ctx, http.MethodPost, "/limited-stations/"+url.PathEscape(mac), in, &out)
+}

@@ -140,6 +140,7 @@ func init() {
 	show(func(r v1.Refusal) []spot { return onDevice(rights.Clients, r.Device) })
 	show(func(g v1.GuestStay) []spot { return onDevice(rights.Guests, g.Device) })
 	show(func(p v1.GuestPortal) []spot { return onDevices(rights.Devices, p.Devices) })
+	show(func(l v1.LimitedStation) []spot { return onDevices(rights.Clients, l.Devices) })
 	show(func(b v1.BlockedStation) []spot { return onDevices(rights.Clients, b.Devices) })
 	show(func(m v1.ChannelMove) []spot { return onDevice(rights.Devices, m.Device) })
 	show(func(b v1.Backup) []spot { return onDevice(rights.Backups, b.Device) })

@@ -1,12 +1,10 @@
 package server
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"math"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -15,14 +13,12 @@ import (
 
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
-	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/radio"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/wireless"
-	"example.net/everypost/internal/service/layers"
 )
 
 // wirelessRoutes tell of wireless networks, radios, and stations that do not get in.
@@ -95,6 +91,32 @@ func (s *server) wirelessRoutes(api huma.API) {
 				return nil, err
 			}
 			return s.block(ctx, mac, in.Body)
+		})
+	register(s, api, seeClients, http.MethodGet, "/limited-stations", "list-limited-stations", "Stations that access points let send and receive no more than a rate",
+		func(ctx context.Context, in *where) (*body[v1.List[v1.LimitedStation]], error) {
+			q, err := s.asked(ctx, selector.Device, in.Where, seeClients)
+			if err != nil {
+				return nil, err
+			}
+			configs := map[string]network.Config{}
+			for _, d := range s.Inventory.Devices(q).Rows {
+				configs[d.Name] = d.Config
+			}
+			names := s.stationNames(ctx)
+			return listOf(wireless.LimitedOn(configs), func(l wireless.Limited) v1.LimitedStation {
+				return v1.LimitedStation{MAC: l.MAC, Name: names[l.MAC], Rate: l.Rate, Until: l.Until, Purpose: l.Purpose, Devices: l.Devices}
+			}), nil
+		})
+	register(s, api, may(rights.Change, rights.Ports), http.MethodPost, "/limited-stations/{mac}", "limit-station", "Put into a draft that a station may send and receive no more than a rate, at whichever access point it is, or as much as it likes again: into the template of limited stations",
+		func(ctx context.Context, in *struct {
+			MAC  string `path:"mac" maxLength:"17"`
+			Body v1.LimitRequest
+		}) (*body[v1.BulkAnswer], error) {
+			mac, err := stationAddress(in.MAC)
+			if err != nil {
+				return nil, err
+			}
+			return s.limit(ctx, mac, in.Body)
 		})
 	register(s, api, seeClients, http.MethodGet, "/clients/{mac}/joining", "get-joining", "Step by step, how a station joins a wireless network, and where it stops",
 		func(ctx context.Context, in *macPath) (*body[v1.List[v1.JoinStep]], error) {
@@ -169,57 +191,6 @@ func stationAddress(text string) (string, error) {
 		return "", fmt.Errorf("%w: %w", errInvalid, err)
 	}
 	return mac, nil
-}
-
-// blockedTemplate is the template in which stations are blocked, for all switches and access points unless somebody says otherwise.
-const blockedTemplate, whoBlocks = "blocked-stations", "kind in (switch, access-point)"
-
-// block puts into a draft that nothing of a station passes, or that it passes again.
-func (s *server) block(ctx context.Context, mac string, r v1.BlockRequest) (*body[v1.BulkAnswer], error) {
-	put := func(rows ...v1.BulkRow) (*body[v1.BulkAnswer], error) {
-		list, err := s.rows(ctx, rows)
-		if err != nil {
-			return nil, err
-		}
-		return s.bulk(ctx, r.Change, r.Why, list)
-	}
-	layer, object := intent.TemplateLayer(blockedTemplate), setting.BlockedObject(mac)
-	if r.Passes {
-		off := map[string]string{setting.Present: "off"}
-		out, err := put(v1.BulkRow{On: []string{layer + ":" + object}, Set: off})
-		if err != nil || out.Body.Change != nil {
-			return out, err
-		}
-		row := v1.BulkRow{Set: off} // devices may say it themselves
-		for _, d := range s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Devices), Limit: math.MaxInt, Now: time.Now()}).Rows {
-			if _, is := d.Config.Objects[object]; is {
-				row.On = append(row.On, d.Name+":"+object)
-			}
-		}
-		if len(row.On) == 0 {
-			return nil, fmt.Errorf("%w: %s is not blocked", errInvalid, mac)
-		}
-		return put(row)
-	}
-	draft, err := s.seenDraft(ctx, r.Change)
-	if err != nil {
-		return nil, err
-	}
-	known, err := s.Layers.Templates(ctx, draft)
-	if err != nil {
-		return nil, err
-	}
-	var rows []v1.BulkRow
-	if r.Where != "" || !slices.ContainsFunc(known, func(t layers.Template) bool { return t.Name == blockedTemplate }) {
-		rows = append(rows, v1.BulkRow{On: []string{layer + ":" + setting.Self}, Set: map[string]string{setting.Present: "on", "title": "Blocked stations", "for": "devices", "pick": cmp.Or(r.Where, whoBlocks)}})
-	}
-	set := map[string]string{setting.Present: "on"}
-	for name, value := range map[string]string{"until": r.Until, "purpose": r.Why} {
-		if value != "" {
-			set[name] = value
-		}
-	}
-	return put(append(rows, v1.BulkRow{On: []string{layer + ":" + object}, Set: set})...)
 }
 
 // stationNames are what stations are called, of those that who makes the request may see.

@@ -132,3 +132,23 @@ type BlockRequest struct {
 	Why    string `json:"why,omitempty" maxLength:"64"`
 	Where  string `json:"where,omitempty" maxLength:"2000" doc:"A selector of the devices that block; all switches and access points when left out, or as the template of blocked stations says already"`
 }
+
+// LimitedStation is a station that access points let send and receive no more than a rate.
+type LimitedStation struct {
+	MAC     string   `json:"mac"`
+	Name    string   `json:"name,omitempty" doc:"What the station is called, if it was known before"`
+	Rate    string   `json:"rate" doc:"What it may send and receive at most, each: 2M, 512k, in bit/s; the lowest, where access points differ"`
+	Until   string   `json:"until,omitempty" doc:"The last day, such as 2026-12-31; for good when left out"`
+	Purpose string   `json:"purpose,omitempty" doc:"Why"`
+	Devices []string `json:"devices" doc:"That limit it"`
+}
+
+// LimitRequest puts into a draft that a station may send and receive no more than a rate, or as much as it likes again.
+type LimitRequest struct {
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
+	Free   bool   `json:"free,omitempty" doc:"It is not to be limited any more"`
+	Rate   string `json:"rate,omitempty" maxLength:"12" doc:"What it may send and receive at most, each: 2M, 512k, in bit/s"`
+	Until  string `json:"until,omitempty" maxLength:"10" doc:"The last day on which it is limited, such as 2026-12-31; for good when left out"`
+	Why    string `json:"why,omitempty" maxLength:"64"`
+	Where  string `json:"where,omitempty" maxLength:"2000" doc:"A selector of the access points that limit; all when left out, or as the template of limited stations says already"`
+}

@@ -124,6 +124,7 @@ var kinds = []About{
 	{Kind: OnTunnel, Section: "tunnels", place: 30, Own: true, Title: "Tunnels", One: "tunnel", Needs: Tunnels, Form: nameForm + ", best the same at both ends"},
 	{Kind: OnSteering, Section: "steering", place: 31, CopiedAs: "steering", Title: "Steering", One: "steering", Needs: Steering, Form: MainSteering, only: MainSteering},
 	{Kind: OnSegment, Section: "segments", place: 32, CopiedAs: "segments", Title: "Segments", One: "segment", Needs: Segments, Form: nameForm + ", the same at all edges", check: checkSegment},
+	{Kind: OnLimited, Section: "limited-stations", place: 34, CopiedAs: "wireless", Title: "Limited stations", One: "limited station", Needs: Limiting, Form: "its hardware address, written 02-4c-53-20-00-07", check: checkBlocked},
 	{Kind: OnBGPPeer, Section: "bgp-peers", place: 33, Own: true, Title: "BGP peers", One: "BGP peer", Needs: RoutingProtocols, Form: nameForm},
 	{Kind: OnPassphrase, Section: "passphrases", place: 27, CopiedAs: "wireless", Title: "Further passphrases", One: "passphrase", Needs: Wireless, Form: nameForm + ": who has it"},
 }

@@ -54,6 +54,7 @@ const (
 	OnPassphrase Kind = "passphrase" // a further one of such a network
 	OnPortal     Kind = "portal"     // on which guests of such a network are received
 	OnBlocked    Kind = "blocked"    // a station of which nothing passes, by its hardware address
+	OnLimited    Kind = "limited"    // a station that may send and receive so much, by its hardware address
 
 	OnTunnel   Kind = "tunnel"   // to another site
 	OnSteering Kind = "steering" // which tunnel traffic goes over

@@ -177,6 +177,40 @@ type Blocked struct {
 	Devices []string // that block it, by name
 }
 
+// Limited is a station that devices let send and receive no more than a rate.
+type Limited struct {
+	MAC     string
+	Rate    string   // the lowest, where devices differ
+	Until   string   // a date, "" for good; the last one, where devices differ
+	Purpose string   // why
+	Devices []string // that limit it, by name
+}
+
+// LimitedOn adds up which stations are limited, by hardware address.
+func LimitedOn(configs map[string]network.Config) (out []Limited) {
+	by := map[string]int{}
+	for _, device := range slices.Sorted(maps.Keys(configs)) {
+		for _, l := range setting.LimitedStations(configs[device]) {
+			i, known := by[l.MAC]
+			if !known {
+				i = len(out)
+				by[l.MAC], out = i, append(out, Limited{MAC: l.MAC, Rate: l.Rate, Until: l.Until, Purpose: l.Purpose})
+			}
+			o := &out[i]
+			o.Devices = append(o.Devices, device)
+			if o.Until != "" && (l.Until == "" || l.Until > o.Until) {
+				o.Until = l.Until
+			}
+			low, err := setting.ParseRate(l.Rate)
+			if most, bad := setting.ParseRate(o.Rate); err == nil && (bad != nil || low < most) {
+				o.Rate = l.Rate
+			}
+		}
+	}
+	slices.SortFunc(out, func(a, b Limited) int { return cmp.Compare(a.MAC, b.MAC) })
+	return out
+}
+
 // BlockedOn adds up which stations are blocked, by hardware address.
 func BlockedOn(configs map[string]network.Config) (out []Blocked) {
 	by := map[string]int{}

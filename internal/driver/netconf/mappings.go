@@ -74,6 +74,7 @@ var mappings = slices.Concat(
 		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), at("portal", "portal", asIs), purpose),
 	of(setting.OnPortal, objectLists[setting.OnPortal]+"/", at("portal-address", "address", asIs), at("portal-key", "key", asIs), purpose),
 	of(setting.OnPassphrase, objectLists[setting.OnPassphrase]+"/", at("wlan", "network", asIs), at("passphrase", "passphrase", asIs), at("wlan-vlan", "vlan", asIs), at("until", "until", asIs), purpose),
+	of(setting.OnLimited, objectLists[setting.OnLimited]+"/", at("limited-to", "rate", rateLeaf), at("until", "until", asIs), purpose),
 	of(setting.OnBlocked, objectLists[setting.OnBlocked]+"/", at("until", "until", asIs), purpose),
 	of(setting.OnTunnel, objectLists[setting.OnTunnel]+"/", at("tunnel-port", "interface", asIs), at("tunnel-to", "remote-address", asIs), at("tunnel-peer", "remote-identity", asIs), at("tunnel-secret", "pre-shared-key", asIs),
 		at("tunnel-encryption", "encryption", asIs), at("tunnel-group", "dh-group", asIs), at("tunnel-rekey", "rekey-time", asIs), at("tunnel-start", "autostartup", asIs),
@@ -105,7 +106,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
 	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
-	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
+	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnLimited: "wl:wireless/limited[station=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
 	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]", setting.OnSteering: "wan:steering/choice[name=%]", setting.OnSegment: "rt:routing/segment[name=%]", setting.OnBGPPeer: "rt:routing/bgp-peer[name=%]",
 }
 
@@ -230,5 +231,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "portals": setting.Portals, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "blocked-stations": setting.Blocking, "limited-stations": setting.Limiting, "portals": setting.Portals, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
 }

@@ -137,7 +137,7 @@ func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 		"ng-fw-01":   {"security-zone/trial", "address/trial", "service/trial", "policy/main", "inspection/trial"},
 		"ng-edge-01": {"gateway/20", "route/trial", "tunnel/trial", "steering/main", "segment/cranes", "bgp-peer/trial"},
 		"th-rl-01":   {"radio0"},
-		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "portal/trial", "blocked/02-4c-53-20-00-07"},
+		"gs-ap-01":   {"", "radio1", "wlan/trial", "passphrase/trial", "portal/trial", "blocked/02-4c-53-20-00-07", "limited/02-4c-53-20-00-07"},
 	}
 	sessions, _ := someSwitches(t, slices.Collect(maps.Keys(objects))...)
 	seen := map[string]bool{}

@@ -2575,6 +2575,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/limited-stations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stations that access points let send and receive no more than a rate
+         * @description Needs the right to see clients.
+         */
+        get: operations["list-limited-stations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/limited-stations/{mac}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put into a draft that a station may send and receive no more than a rate, at whichever access point it is, or as much as it likes again: into the template of limited stations
+         * @description Needs the right to change ports.
+         */
+        post: operations["limit-station"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/links": {
         parameters: {
             query?: never;
@@ -6537,6 +6577,35 @@ export interface components {
             ends: string;
             name: string;
         };
+        LimitRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description It is not to be limited any more */
+            free?: boolean;
+            /** @description What it may send and receive at most, each: 2M, 512k, in bit/s */
+            rate?: string;
+            /** @description The last day on which it is limited, such as 2026-12-31; for good when left out */
+            until?: string;
+            /** @description A selector of the access points that limit; all when left out, or as the template of limited stations says already */
+            where?: string;
+            why?: string;
+        };
+        LimitedStation: {
+            /** @description That limit it */
+            devices: string[];
+            mac: string;
+            /** @description What the station is called, if it was known before */
+            name?: string;
+            /** @description Why */
+            purpose?: string;
+            /** @description What it may send and receive at most, each: 2M, 512k, in bit/s; the lowest, where access points differ */
+            rate: string;
+            /** @description The last day, such as 2026-12-31; for good when left out */
+            until?: string;
+        };
         Limits: {
             /** Format: double */
             rx_high_dbm: number;
@@ -7351,6 +7420,25 @@ export interface components {
                 [key: string]: components["schemas"]["Count"][];
             };
             items: components["schemas"]["JoinedTunnel"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
+        ListLimitedStation: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["LimitedStation"][];
             /** @description The cursor of the next page, if there is one */
             next?: string;
             /**
@@ -15498,6 +15586,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-limited-stations": {
+        parameters: {
+            query?: {
+                /** @description A selector: of which access points */
+                where?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListLimitedStation"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "limit-station": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
                 };
             };
             /** @description Error */

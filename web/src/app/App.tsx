@@ -66,7 +66,7 @@ export function App() {
                 <Route path="/people" element={<PeoplePage me={me.data} />} />
                 <Route path="/own" element={<OwnPage me={me.data} />} />
                 <Route path="/expected" element={<ClaimsPage me={me.data} />} />
-                <Route path="/map" element={<MapPage />} />
+                <Route path="/map" element={<MapPage me={me.data} />} />
                 <Route path="/vlans" element={<VLANsPage me={me.data} />} />
                 <Route path="/templates" element={<TemplatesPage me={me.data} />} />
                 <Route path="/drift" element={<DriftPage me={me.data} />} />

@@ -10,10 +10,13 @@ import { usePlanTunnels, useTriedTunnels } from "./queries";
 const encryptions = ["aes-gcm-256", "aes-gcm-128", "aes-cbc-256", "chacha20-poly1305"] as const;
 const groups = ["19", "20", "31", "14"] as const;
 
+/** Who is to be joined: two edges, or what selectors pick. */
+export type ToJoin = { a?: string; b?: string; hubs?: string; spokes?: string };
+
 /** Joins edges by tunnels: two, hubs and spokes, or each with each other. What would be made is shown before it is drafted. */
-export function JoinDialog({ me, close }: { me: Person; close: () => void }) {
-  const [shape, setShape] = useState("two");
-  const [v, setV] = useState({ a: "", b: "", name: "", hubs: "", spokes: "", mesh: "", purpose: "" });
+export function JoinDialog({ me, start, close }: { me: Person; start?: ToJoin; close: () => void }) {
+  const [shape, setShape] = useState(start?.hubs ? "hubs" : "two");
+  const [v, setV] = useState({ a: "", b: "", name: "", hubs: "", spokes: "", mesh: "", purpose: "", ...start });
   const [encryption, setEncryption] = useState<(typeof encryptions)[number]>("aes-gcm-256");
   const [group, setGroup] = useState<(typeof groups)[number]>("19");
   const [, setTray] = useView("tray");

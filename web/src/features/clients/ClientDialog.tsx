@@ -11,6 +11,7 @@ import { RangeBar, useRange } from "../history/range";
 import { rate } from "../ports/columns";
 import { octets } from "../ports/PortPanel";
 import { BlockButton } from "./BlockDialog";
+import { LimitButton } from "./LimitDialog";
 
 /** What is known of a client, and how it did over time: a wireless one by itself, a wired one by its port. */
 export default function ClientDialog({ c, close }: { c: NetworkClient; close: () => void }) {
@@ -63,7 +64,8 @@ export default function ClientDialog({ c, close }: { c: NetworkClient; close: ()
         ))}
       </dl>
       {me && allowed(me, "change", "templates") && (
-        <p className="mb-3 flex justify-end">
+        <p className="mb-3 flex justify-end gap-2">
+          {c.ssid && <LimitButton mac={c.mac} name={c.name || c.mac} me={me} done={close} />}
           <BlockButton mac={c.mac} name={c.name || c.mac} me={me} done={close} />
         </p>
       )}

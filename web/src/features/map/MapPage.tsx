@@ -1,14 +1,15 @@
 import { clsx } from "clsx";
 import { RotateCcw } from "lucide-react";
-import { Suspense, useMemo } from "react";
+import { Suspense, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import type { Line, MapDevice, NetworkMap } from "../../api/client";
+import { allowed, type Line, type MapDevice, type NetworkMap, type Person } from "../../api/client";
 import { both, quote, useList, usePreference } from "../../api/lists";
 import { useKept, useScope, useView } from "../../app/view";
 import { Button, Empty, Failure, inputClass, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { late } from "../../ui/late";
 import { many } from "../../ui/time";
+import type { ToJoin } from "../between/JoinDialog";
 import { drawDevices, drawSites, lineLabel, type Tie } from "./drawing";
 import { FailuresView } from "./FailuresView";
 import { LinksView } from "./LinksView";
@@ -16,6 +17,7 @@ import { PlacesView } from "./PlacesView";
 import { useMap } from "./queries";
 import { RacksView } from "./RacksView";
 
+const JoinDialog = late(() => import("../between/JoinDialog").then((m) => ({ default: m.JoinDialog })));
 const Chart = late(() => import("./Chart").then((m) => ({ default: m.Chart })));
 
 const views = [
@@ -27,7 +29,7 @@ const views = [
 ] as const;
 
 /** How the network hangs together: by what neighbours report, on the earth, and in racks. */
-export function MapPage() {
+export function MapPage({ me }: { me: Person }) {
   const [view, setView] = useView("view");
   return (
     <div className="flex h-full flex-col gap-3">
@@ -56,7 +58,7 @@ export function MapPage() {
       ) : view === "failures" ? (
         <FailuresView />
       ) : (
-        <Topology />
+        <Topology me={me} />
       )}
     </div>
   );
@@ -64,11 +66,13 @@ export function MapPage() {
 
 const most = 400; // devices that are drawn one by one
 
-function Topology() {
+function Topology({ me }: { me: Person }) {
   const [scope] = useScope();
   const [site, setSite] = useView("site");
   const [vlanText, setVlan] = useView("vlan");
   const [pick, setPick] = useView("pick");
+  const [from, setFrom] = useState(""); // what is to be joined to the next that is picked
+  const [joining, join] = useState<ToJoin>();
   const vlan = Number(vlanText) || 0;
   const where = both(scope, site && `site = ${quote(site)}`);
   const byDevice = Boolean(site || scope || vlan);
@@ -90,6 +94,21 @@ function Topology() {
       setPick("");
       setSite(id);
     }
+  };
+  const joins = (id: string) =>
+    byDevice
+      ? map.data?.devices.some((d) => d.name === id && d.kind === "edge")
+      : sites.data?.items.some((s) => s.name === id);
+  const picked = (id: string) => {
+    if (from && id !== from && joins(id)) {
+      join(
+        byDevice
+          ? { a: from, b: id }
+          : { hubs: `kind = edge and site = ${quote(from)}`, spokes: `kind = edge and site = ${quote(id)}` },
+      );
+      setFrom("");
+    }
+    setPick(id);
   };
   const vlanIds = (vlans.data?.counts?.vlan ?? []).map((c) => Number(c.value)).sort((a, b) => a - b);
   return (
@@ -133,6 +152,18 @@ function Topology() {
       >
         <section aria-label="Topology" className="relative overflow-hidden rounded border border-rule bg-ground">
           <Legend byDevice={byDevice} />
+          {from && (
+            <p
+              role="status"
+              className="absolute left-2 top-2 z-10 flex items-center gap-3 rounded border border-accent bg-panel px-3 py-1.5"
+            >
+              <span>
+                Pick the {byDevice ? "edge" : "site"} to which <span className="font-mono">{from}</span> is to be
+                joined.
+              </span>
+              <Button onClick={() => setFrom("")}>Leave it</Button>
+            </p>
+          )}
           {drawing && drawing.spots.length === 0 && <Empty title="No device is in the scope" />}
           {drawing && drawing.spots.length > most && (
             <Empty title={`${drawing.spots.length} devices are too many to draw one by one`}>
@@ -149,14 +180,28 @@ function Topology() {
                 kept={kept}
                 onKept={setKept}
                 pick={pick}
-                onPick={setPick}
+                onPick={picked}
                 onOpen={open}
               />
             </Suspense>
           )}
         </section>
-        {drawing && map.data && <Aside m={map.data} ties={drawing.ties} pick={pick} open={open} byDevice={byDevice} />}
+        {drawing && map.data && (
+          <Aside
+            m={map.data}
+            ties={drawing.ties}
+            pick={pick}
+            open={open}
+            byDevice={byDevice}
+            toJoin={allowed(me, "change", "ports") && joins(pick) && pick !== from ? () => setFrom(pick) : undefined}
+          />
+        )}
       </div>
+      {joining && (
+        <Suspense>
+          <JoinDialog me={me} start={joining} close={() => join(undefined)} />
+        </Suspense>
+      )}
     </>
   );
 }
@@ -183,12 +228,14 @@ function Aside({
   pick,
   open,
   byDevice,
+  toJoin,
 }: {
   m: NetworkMap;
   ties: Tie[];
   pick: string;
   open: (id: string) => void;
   byDevice: boolean;
+  toJoin?: () => void;
 }) {
   const tie = ties.find((t) => t.id === pick);
   const device = byDevice ? m.devices.find((d) => d.name === pick) : undefined;
@@ -209,6 +256,11 @@ function Aside({
     return (
       <Panel title={device.name} className="overflow-auto">
         <DeviceFacts d={device} />
+        {toJoin && (
+          <div className="border-b border-rule p-3">
+            <Button onClick={toJoin}>Join to another edge…</Button>
+          </div>
+        )}
         <Joined ties={of(device.name)} from={device.name} />
       </Panel>
     );
@@ -219,6 +271,11 @@ function Aside({
           <Button kind="main" onClick={() => open(pick)}>
             Show its devices
           </Button>
+          {toJoin && (
+            <Button className="mt-2" onClick={toJoin}>
+              Join to another site…
+            </Button>
+          )}
         </div>
         <Joined ties={of(pick)} from={pick} />
       </Panel>

@@ -12,6 +12,7 @@ import { SettingsForm } from "../settings/SettingsForm";
 import { Blocked } from "./Blocked";
 import { CodeDialog } from "./CodeDialog";
 import { JoiningDialog } from "./JoiningDialog";
+import { Limited } from "./Limited";
 import { OfferDialog } from "./OfferDialog";
 import { PlanDialog } from "./PlanDialog";
 import { useNetworks, useRadios, useRefusals } from "./queries";
@@ -36,7 +37,7 @@ export function WirelessPage({ me }: { me: Person }) {
             ...((maySeeClients
               ? [
                   ["refused", away ? `Not let in (${away})` : "Not let in"],
-                  ["blocked", "Blocked"],
+                  ["blocked", "Blocked, limited"],
                 ]
               : []) as [string, string][]),
           ]}
@@ -51,7 +52,10 @@ export function WirelessPage({ me }: { me: Person }) {
       ) : view === "refused" ? (
         <Refused list={refusals.data?.items} error={refusals.error} again={() => void refusals.refetch()} />
       ) : view === "blocked" ? (
-        <Blocked scope={scope} me={me} />
+        <>
+          <Limited scope={scope} me={me} />
+          <Blocked scope={scope} me={me} />
+        </>
       ) : (
         <Networks scope={scope} me={me} />
       )}

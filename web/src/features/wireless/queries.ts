@@ -35,6 +35,13 @@ export const useBlocked = (where: string) =>
     placeholderData: keepPreviousData,
   });
 
+export const useLimited = (where: string) =>
+  useQuery({
+    queryKey: [...keys.devices, "limited", where],
+    queryFn: () => take(api.GET("/api/v1/limited-stations", { params: { query: { where } } })),
+    placeholderData: keepPreviousData,
+  });
+
 /** How a station joins, step by step. */
 export const useJoining = (mac: string) =>
   useQuery({
