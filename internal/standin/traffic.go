@@ -58,11 +58,15 @@ func (w *World) flow(now time.Time, span time.Duration) {
 		t.measure(w, now)
 	}
 	w.next = map[steeredTo]*device{}
+	was := w.edgesOf
 	w.edgesOf = map[int][]*device{}
 	for _, name := range w.gateways {
 		if d := w.devices[name]; d.powered && !d.booting && !d.hung && !d.crated {
 			w.edgesOf[d.spec.SiteNet] = append(w.edgesOf[d.spec.SiteNet], d)
 		}
+	}
+	if !maps.EqualFunc(was, w.edgesOf, slices.Equal[[]*device]) {
+		w.apart = nil // who is together with whom goes by the edges that work
 	}
 	w.steer(now, span)
 	flows := make([]passing, 0, len(w.hosts))

@@ -62,8 +62,10 @@ func TestRoutesAreExchangedWithRoutersOfASite(t *testing.T) {
 	}, rig.WaitLong, rig.WaitStep)
 	reaches := func(verdict, says string) {
 		t.Helper()
+		var out v1.Reach
 		require.Eventually(t, func() bool {
-			out, err := r.Reach(t.Context(), v1.ReachRequest{From: dock, To: "172.20.8.10", Protocol: "tcp", Port: 443})
+			var err error
+			out, err = r.Reach(t.Context(), v1.ReachRequest{From: dock, To: "172.20.8.10", Protocol: "tcp", Port: 443})
 			require.NoError(t, err)
 			for _, h := range out.Hops {
 				if out.Verdict == verdict && strings.Contains(h.What, says) {
@@ -71,7 +73,7 @@ func TestRoutesAreExchangedWithRoutersOfASite(t *testing.T) {
 				}
 			}
 			return false
-		}, rig.WaitLong, rig.WaitStep, says)
+		}, rig.WaitLong, rig.WaitStep, "%s: it is %+v, from %s", says, &out, dock)
 	}
 	reaches("passes", "by router 10.6.20.5")
 

@@ -138,7 +138,7 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.Navigate(base+"/watch"), browser.Shows("th-fw-01 is gone"), picture("watch"),
 		chromedp.Navigate(base+"/alarms"), browser.Shows("gives no power"), browser.Press("Alarm "), browser.Shows("To do:"), picture("alarms"),
 		browser.Theme("dark"),
-		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F7&tab=history&part=port&period=7d"), browser.Until("document.querySelectorAll(`figure canvas`).length > 1"), picture("history-dark"),
+		chromedp.Navigate(base+"/between?view=radio&link=gs-rl-01&fared=30d"), browser.Shows("Errored seconds"), browser.Shows("are left beside"), picture("between-dark"),
 		browser.Theme("light"), chromedp.Navigate(base+"/jobs?job=2"), browser.Shows("it runs 4.2.0"), picture("jobs"),
 		chromedp.Navigate(base+"/devices/th-sw-02?tab=tests&ask=capture"), browser.Shows("keeps what passes"), browser.TypeInto("Ports", "1/1/17,1/1/2"), browser.TypeInto("For", "2\r"), browser.Shows("Frames 1 to"),
 		browser.Until("document.querySelector(`section[aria-label=Frames]`).scrollIntoView() || true"), picture("capture"),

@@ -2,7 +2,6 @@
 package peering
 
 import (
-	"cmp"
 	"net/netip"
 	"slices"
 	"strings"
@@ -26,7 +25,7 @@ const (
 	Authentication = "authentication" // the secrets are not alike
 	BadAS          = "bad-peer-as"    // the AS of one is not what the other was told
 	AreaMismatch   = "area-mismatch"
-	Away           = "away"              // the device is not in hand: what is told is as it was
+	Away           = "away"              // the device is not in hand: nothing is known of it now
 	Silent         = "silent"            // no router is heard there
 	Waiting        = "waiting"           // it does not stand yet, and the device does not say why
 	NothingTaken   = "nothing-accepted"  // it stands, and no route of the router is taken
@@ -93,7 +92,7 @@ func peers(device string, c network.Config, in network.Inside) (out []Neighbour)
 		case n.Up && len(p.Announces) == 0:
 			n.Why = NothingTold
 		case !n.Up:
-			n.Why = cmp.Or(fault, Waiting)
+			n.Why = told(fault, Waiting)
 		}
 		out = append(out, n)
 	}
@@ -113,13 +112,13 @@ func heard(device string, c network.Config, in network.Inside) (out []Neighbour)
 			if !is {
 				continue
 			}
-			none.VRF, none.Why = v.Name, cmp.Or(i.Fault, none.Why)
+			none.VRF, none.Why = v.Name, told(i.Fault, none.Why)
 			for _, seen := range i.Neighbours {
 				n := none
 				n.Address, n.RouterID, n.State, n.Since, n.Up, n.Why = seen.Address, seen.RouterID, seen.State, seen.Since, seen.State == "full" || seen.State == "two_way", ""
 				n.Routes = routesBy(v, seen.Address)
 				if !n.Up {
-					n.Why = cmp.Or(i.Fault, Waiting)
+					n.Why = told(i.Fault, Waiting)
 				}
 				out, found = append(out, n), true
 			}
@@ -129,6 +128,14 @@ func heard(device string, c network.Config, in network.Inside) (out []Neighbour)
 		}
 	}
 	return out
+}
+
+// told is the fault that a device tells, or something else where it tells none that is known here.
+func told(fault, or string) string {
+	if slices.Contains([]string{Incomplete, NoNetwork, NoAnswer, Authentication, BadAS, AreaMismatch}, fault) {
+		return fault
+	}
+	return or
 }
 
 func interfaceOf(v network.VRF, name string) (network.OSPFInterface, bool) {

@@ -61,21 +61,22 @@ func TestHowRoutersAre(t *testing.T) {
 		why    string
 		routes int
 	}{
-		"up":                {edge(peer(), network.Settings{}), bgp("established", "", 3), true, "", 1},
-		"nothing accepted":  {edge(peer("accepts", "none"), network.Settings{}), bgp("established", "", 3), true, NothingTaken, 1},
-		"nothing announced": {edge(peer("announces", "none"), network.Settings{}), bgp("established", "", 0), true, NothingTold, 1},
-		"another secret":    {edge(peer(), network.Settings{}), bgp("active", Authentication, 0), false, Authentication, 1},
-		"not told why":      {edge(peer(), network.Settings{}), bgp("connect", "", 0), false, Waiting, 1},
-		"not told of":       {edge(peer(), network.Settings{}), network.Inside{}, false, Waiting, 0},
-		"no AS":             {edge(peer("peer-as", "none"), network.Settings{}), network.Inside{}, false, Incomplete, 0},
-		"no address":        {edge(peer("peer-address", "none"), network.Settings{}), network.Inside{}, false, Incomplete, 0},
-		"no network":        {edge(peer("peer-address", "10.66.20.5"), network.Settings{}), network.Inside{}, false, NoNetwork, 0},
-		"full":              {edge(nil, area()), ospf(heard("full")), true, "", 1},
-		"two-way":           {edge(nil, area()), ospf(heard("two_way")), true, "", 1},
-		"on the way":        {edge(nil, area()), ospf(heard("exstart")), false, Waiting, 1},
-		"silent":            {edge(nil, area()), ospf(network.OSPFInterface{Name: "vlan20"}), false, Silent, 0},
-		"another area":      {edge(nil, area()), ospf(network.OSPFInterface{Name: "vlan20", Fault: AreaMismatch}), false, AreaMismatch, 0},
-		"never read":        {edge(nil, area()), network.Inside{}, false, Silent, 0},
+		"up":                 {edge(peer(), network.Settings{}), bgp("established", "", 3), true, "", 1},
+		"nothing accepted":   {edge(peer("accepts", "none"), network.Settings{}), bgp("established", "", 3), true, NothingTaken, 1},
+		"nothing announced":  {edge(peer("announces", "none"), network.Settings{}), bgp("established", "", 0), true, NothingTold, 1},
+		"another secret":     {edge(peer(), network.Settings{}), bgp("active", Authentication, 0), false, Authentication, 1},
+		"a fault unheard of": {edge(peer(), network.Settings{}), bgp("active", "moonlight", 0), false, Waiting, 1},
+		"not told why":       {edge(peer(), network.Settings{}), bgp("connect", "", 0), false, Waiting, 1},
+		"not told of":        {edge(peer(), network.Settings{}), network.Inside{}, false, Waiting, 0},
+		"no AS":              {edge(peer("peer-as", "none"), network.Settings{}), network.Inside{}, false, Incomplete, 0},
+		"no address":         {edge(peer("peer-address", "none"), network.Settings{}), network.Inside{}, false, Incomplete, 0},
+		"no network":         {edge(peer("peer-address", "10.66.20.5"), network.Settings{}), network.Inside{}, false, NoNetwork, 0},
+		"full":               {edge(nil, area()), ospf(heard("full")), true, "", 1},
+		"two-way":            {edge(nil, area()), ospf(heard("two_way")), true, "", 1},
+		"on the way":         {edge(nil, area()), ospf(heard("exstart")), false, Waiting, 1},
+		"silent":             {edge(nil, area()), ospf(network.OSPFInterface{Name: "vlan20"}), false, Silent, 0},
+		"another area":       {edge(nil, area()), ospf(network.OSPFInterface{Name: "vlan20", Fault: AreaMismatch}), false, AreaMismatch, 0},
+		"never read":         {edge(nil, area()), network.Inside{}, false, Silent, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
