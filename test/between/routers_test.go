@@ -37,6 +37,7 @@ func routerOf(t *testing.T, r *rig.Rig, edge string, is func(v1.Router) bool) (o
 func TestRoutesAreExchangedWithRoutersOfASite(t *testing.T) {
 	t.Parallel()
 	r := rig.StartOnly(t, "hh-edge-01", "hh-edge-01", "kb-edge-01", "kb-sw-01", "kb-sw-02", "kb-sw-05")
+	r.AwaitAll(t)
 	c := rig.SignedIn(t, r)
 	tunnelOf(t, r, "kb-edge-01", "kb-fibre-hub1", up)
 	got := routerOf(t, r, "kb-edge-01", func(x v1.Router) bool { return x.Up })
