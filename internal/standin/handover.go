@@ -5,6 +5,30 @@ import "slices"
 // A line of a provider may be handed over at another site than that of the edge that it is for: from there on it is frames of a VLAN as others are, over
 // whatever lies between.
 
+// alongLine counts what leaves an edge by a line, or comes to it, on all that the line comes over.
+func (w *World) alongLine(e endpoint, octets float64, leaves bool) {
+	h := w.handovers[e]
+	if h == nil {
+		return
+	}
+	h.port.passes(octets, leaves)
+	for _, x := range w.routeOf(h) {
+		x.near.passes(octets, !leaves)
+		if x.far != w.at(e) { // that was counted already
+			x.far.passes(octets, leaves)
+		}
+	}
+}
+
+// passes counts octets that go out of a port, or come in.
+func (p *portSim) passes(octets float64, out bool) {
+	if out {
+		p.counters.outOctets += octets
+	} else {
+		p.counters.inOctets += octets
+	}
+}
+
 // handedOver is the way of a line from where its provider hands it over to the port of the edge; ok is false where nothing gets there. A line that ends at its edge
 // needs none.
 func (w *World) handedOver(e endpoint) (way []hop, ok bool) {

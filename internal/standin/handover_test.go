@@ -29,6 +29,10 @@ func TestALineIsHandedOverElsewhere(t *testing.T) {
 	assert.True(t, up("gs-cellular-hub1"))
 	assert.Greater(t, octets(), 1e6, "the radio link carries it")
 
+	w.locked(func() {
+		edge, radio := w.devices["gs-edge-01"].ports["wan1"].counters, w.devices["gs-rl-01"].ports["radio0"].counters
+		assert.InDelta(t, edge.outOctets, radio.outOctets, 0.01*edge.outOctets, "all that leaves the edge goes through the air")
+	})
 	require.NoError(t, w.Throw(Downpour, "th-rl-01"))
 	assert.False(t, up("gs-fibre-hub1"))
 	assert.True(t, up("gs-cellular-hub1"), "the standby goes on")

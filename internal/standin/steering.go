@@ -367,11 +367,8 @@ func (d *device) carries(s *saying, peer *device, octets float64) float64 {
 			continue
 		}
 		for _, e := range []endpoint{t.a, t.b} {
-			if p := d.world.at(e); e.device == d.spec.Name {
-				p.counters.outOctets += octets
-			} else {
-				p.counters.inOctets += octets
-			}
+			d.world.at(e).passes(octets, e.device == d.spec.Name)
+			d.world.alongLine(e, octets, e.device == d.spec.Name)
 		}
 	}
 	return 1 - loss/100
