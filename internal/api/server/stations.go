@@ -11,7 +11,9 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/catalog"
 	"example.net/everypost/internal/core/intent"
+	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
+	"example.net/everypost/internal/core/selector"
 	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/service/layers"
 )
@@ -34,6 +36,19 @@ type ofStation struct {
 	off        bool
 	set        map[string]string // what is empty is left out
 	why, where string
+}
+
+// configsOf is what the devices run that a selector picks, by name.
+func (s *server) configsOf(ctx context.Context, where string, n need) (map[string]network.Config, error) {
+	q, err := s.asked(ctx, selector.Device, where, n)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]network.Config{}
+	for _, d := range s.Inventory.Devices(q).Rows {
+		out[d.Name] = d.Config
+	}
+	return out, nil
 }
 
 // block puts into a draft that nothing of a station passes, or that it passes again.

@@ -64,13 +64,9 @@ func (s *server) wirelessRoutes(api huma.API) {
 		})
 	register(s, api, seeClients, http.MethodGet, "/blocked-stations", "list-blocked-stations", "Stations of which devices let nothing pass",
 		func(ctx context.Context, in *where) (*body[v1.List[v1.BlockedStation]], error) {
-			q, err := s.asked(ctx, selector.Device, in.Where, seeClients)
+			configs, err := s.configsOf(ctx, in.Where, seeClients)
 			if err != nil {
 				return nil, err
-			}
-			configs := map[string]network.Config{}
-			for _, d := range s.Inventory.Devices(q).Rows {
-				configs[d.Name] = d.Config
 			}
 			names := s.stationNames(ctx)
 			return listOf(wireless.BlockedOn(configs), func(b wireless.Blocked) v1.BlockedStation {
@@ -94,13 +90,9 @@ func (s *server) wirelessRoutes(api huma.API) {
 		})
 	register(s, api, seeClients, http.MethodGet, "/limited-stations", "list-limited-stations", "Stations that access points let send and receive no more than a rate",
 		func(ctx context.Context, in *where) (*body[v1.List[v1.LimitedStation]], error) {
-			q, err := s.asked(ctx, selector.Device, in.Where, seeClients)
+			configs, err := s.configsOf(ctx, in.Where, seeClients)
 			if err != nil {
 				return nil, err
-			}
-			configs := map[string]network.Config{}
-			for _, d := range s.Inventory.Devices(q).Rows {
-				configs[d.Name] = d.Config
 			}
 			names := s.stationNames(ctx)
 			return listOf(wireless.LimitedOn(configs), func(l wireless.Limited) v1.LimitedStation {

@@ -151,7 +151,7 @@ func (r *carriers) licensed(at network.PortRef, c setting.Carrier) {
 	}
 	l := r.p.Licences[i]
 	const why = "It may disturb others, and the authority may have it switched off."
-	do := fmt.Sprintf("Stay within licence %s, or have it changed and say so: \"everypost radio-link licence %s\".", l.Number, at.Device)
+	do := fmt.Sprintf("Stay within licence %s, or have it changed and say so: \"everypost radio-link licence %s --frequency %g --width %g\".", l.Number, at.Device, c.TxMHz, c.SeparationMHz)
 	switch l.Outside(c) {
 	case radiolink.OutsideChannel:
 		r.say(Stop, at, "licence", fmt.Sprintf("%s would send on %g MHz, %g MHz wide: its licence is for %g MHz, %g MHz wide.", at, c.TxMHz, c.SeparationMHz, l.TxMHz, l.WidthMHz), why, do)
