@@ -16,7 +16,7 @@ import (
 type agent struct{ d *device }
 
 // switchFeatures are the features of ep-switching that switches have.
-var switchFeatures = []string{"link-modes", "voice-vlan", "isolation", "storm-limits", "rate-limits", "dhcp-snooping", "loop-protection", "access-control",
+var switchFeatures = []string{"link-modes", "voice-vlan", "provider-bridging", "isolation", "storm-limits", "rate-limits", "dhcp-snooping", "loop-protection", "access-control",
 	"power-priorities", "schedules", "mirrors", "dscp", "link-tracking", "igmp-snooping", "traffic-classes"}
 
 // modelFeatures are those that switches of a model have besides, of ep-switching and of ep-management.
@@ -61,7 +61,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing&features=segments,routing-protocols", namespaces["ep-wan"]+"?module=ep-wan&features=steering")
 	}
 	if a.d.spec.Role == "radio-link" {
-		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link", namespaces["ep-sw"]+"?module=ep-switching&features=link-tracking")
+		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link", namespaces["ep-sw"]+"?module=ep-switching&features=link-tracking,provider-bridging")
 	}
 	if a.d.spec.Role == "access-point" {
 		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=limited-stations,portals")

@@ -224,22 +224,31 @@ func (w *World) guardsRoot(b *bundle, node string) bool {
 	})
 }
 
-// room is a VLAN inside a device.
+// room is a VLAN inside a device, or what is carried there for somebody else (see stacked).
 type room struct {
 	device string
 	vlan   int
 }
 
+// rooms are rooms that frames got into, and how each was entered first.
+type rooms map[room]entry
+
+// entry is the cable by which a room was entered, and the room at its other end; nil where frames begin.
+type entry struct {
+	by   *cable
+	from room
+}
+
 // spread follows a VLAN from the gateways through the cables: a tagged frame keeps its VLAN, an untagged one takes the one
-// of the port where it comes in. It returns for every room the cable by which it was entered.
-func (w *World) spread(vlan int) map[room]*cable {
-	by := map[room]*cable{}
+// of the port where it comes in.
+func (w *World) spread(vlan int) rooms {
+	by := rooms{}
 	var queue []room
 	for _, g := range w.gateways {
 		if !w.devices[g].routes(vlan) {
 			continue
 		}
-		queue = w.enter(queue, by, room{g, vlan}, nil)
+		queue = w.enter(queue, by, room{g, vlan}, entry{})
 	}
 	w.flood(queue, by, func(room) []room { return nil })
 	return by
@@ -248,7 +257,7 @@ func (w *World) spread(vlan int) map[room]*cable {
 // managed returns the devices whose own address can be reached from the entries: over cables in the management VLAN, and
 // from edge to edge through tunnels.
 func (w *World) managed() map[string]bool {
-	reached, by := map[string]bool{}, map[room]*cable{}
+	reached, by := map[string]bool{}, rooms{}
 	beyond := func(device string) (out []room) {
 		reached[device] = true
 		for _, t := range w.tunnelsAt[device] {
@@ -260,9 +269,9 @@ func (w *World) managed() map[string]bool {
 	}
 	var queue []room
 	for _, e := range w.entries {
-		queue = w.enter(queue, by, room{e, w.devices[e].cfg.management}, nil)
+		queue = w.enter(queue, by, room{e, w.devices[e].cfg.management}, entry{})
 		for _, r := range beyond(e) {
-			queue = w.enter(queue, by, r, nil)
+			queue = w.enter(queue, by, r, entry{})
 		}
 	}
 	w.flood(queue, by, func(r room) (out []room) {
@@ -280,23 +289,23 @@ func (w *World) managed() map[string]bool {
 }
 
 // enter adds a room to the queue unless it was entered before, or its VLAN does not exist there.
-func (w *World) enter(queue []room, by map[room]*cable, r room, c *cable) []room {
-	if _, seen := by[r]; seen || !w.devices[r.device].cfg.vlans[r.vlan] {
+func (w *World) enter(queue []room, by rooms, r room, e entry) []room {
+	if _, seen := by[r]; seen || r.vlan < stacked(1, 0) && !w.devices[r.device].cfg.vlans[r.vlan] {
 		return queue
 	}
-	by[r] = c
+	by[r] = e
 	return append(queue, r)
 }
 
 // flood goes on from the rooms of a queue; also tells what can be entered from a room besides.
-func (w *World) flood(queue []room, by map[room]*cable, also func(room) []room) {
+func (w *World) flood(queue []room, by rooms, also func(room) []room) {
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
 		for _, r := range also(at) {
-			queue = w.enter(queue, by, r, nil)
+			queue = w.enter(queue, by, r, entry{})
 		}
-		w.cross(at, func(to room, c *cable) { queue = w.enter(queue, by, to, c) })
+		w.cross(at, func(to room, c *cable) { queue = w.enter(queue, by, to, entry{c, at}) })
 	}
 }
 
@@ -311,13 +320,10 @@ func (w *World) cross(at room, f func(room, *cable)) {
 			continue
 		}
 		out, in := w.devices[near.device].cfg.ports[near.port], w.devices[far.device].cfg.ports[far.port]
-		switch {
-		case out.untagged == at.vlan:
-			if in.untagged != 0 {
-				f(room{far.device, in.untagged}, c)
+		if service, vlan, sent := out.sends(at.vlan); sent {
+			if vlan = in.takes(service, vlan); vlan != 0 {
+				f(room{far.device, vlan}, c)
 			}
-		case out.passesTagged(at.vlan) && in.passesTagged(at.vlan):
-			f(room{far.device, at.vlan}, c)
 		}
 	}
 }
@@ -390,6 +396,9 @@ func (h *host) joined(c *compiled) int {
 	}
 	if p.voice != 0 && hasWord(h.Name, "phone") { // it was told so by LLDP-MED
 		return p.voice
+	}
+	if p.untagged == 0 && p.service != 0 {
+		return stacked(p.service, 0)
 	}
 	return p.untagged
 }

@@ -59,8 +59,10 @@ type portConfig struct {
 type vlanSpan struct{ low, high int }
 
 // passesTagged reports whether frames tagged with v pass.
-func (p portConfig) passesTagged(v int) bool {
-	for _, s := range p.tagged {
+func (p portConfig) passesTagged(v int) bool { return inSpans(p.tagged, v) }
+
+func inSpans(spans []vlanSpan, v int) bool {
+	for _, s := range spans {
 		if v >= s.low && v <= s.high {
 			return true
 		}
@@ -123,7 +125,7 @@ func compile(tree *xmlnode.Node) *compiled {
 	for name, p := range c.ports {
 		if p.lag != "" { // a member forwards what its bundle does
 			bundle := c.ports[p.lag]
-			p.untagged, p.tagged = bundle.untagged, bundle.tagged
+			p.untagged, p.tagged, p.service, p.services = bundle.untagged, bundle.tagged, bundle.service, bundle.services
 			p.enabled = p.enabled && bundle.enabled
 			c.ports[name] = p
 		}

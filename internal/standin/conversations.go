@@ -171,7 +171,7 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 	}
 	near := w.around(a.room)
 	if b, here := w.find(to); here {
-		if _, there := near[b.room]; there && a.room.vlan == b.room.vlan && a.device.spec.SiteNet == b.device.spec.SiteNet {
+		if _, there := near[b.room]; there && (a.room.vlan >= stacked(1, 0) || a.room.vlan == b.room.vlan && a.device.spec.SiteNet == b.device.spec.SiteNet) {
 			return w.answers(b)
 		}
 	}
@@ -205,7 +205,7 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 }
 
 // gatewayIn is the edge of a site among the rooms that a VLAN reaches.
-func (w *World) gatewayIn(near map[room]*cable, site, vlan int) *device {
+func (w *World) gatewayIn(near rooms, site, vlan int) *device {
 	for _, name := range w.gateways {
 		g := w.devices[name]
 		if _, there := near[room{name, vlan}]; there && g.spec.SiteNet == site && g.routes(vlan) && g.powered && !g.booting && !g.hung {

@@ -51,14 +51,13 @@ func (w *World) handedOver(e endpoint) (way []hop, ok bool) {
 		return nil, false
 	}
 	way = []hop{{w.at(last), w.at(e)}}
-	for at := end; by[at] != nil; {
-		c := by[at]
+	for at := end; by[at].by != nil; at = by[at].from {
+		c := by[at].by
 		near, far := c.a, c.b
 		if near.device == at.device {
 			near, far = far, near
 		}
 		way = append(way, hop{w.at(near), w.at(far)})
-		at = room{near.device, vlan}
 	}
 	slices.Reverse(way)
 	return way, true

@@ -223,6 +223,24 @@ func (y *yard) lineOver(edge, port string, vlan int, description string, over []
 	y.macs-- // it has one of another kind
 }
 
+// customer carries what a customer sends between the first and the last of the ports that are named, in a service VLAN over those between.
+func (y *yard) customer(service int, name string, over []string) {
+	last := len(over) - 1
+	for i, at := range over {
+		e := endpointIn(at)
+		p := y.devices[e.device].port(e.port)
+		if i > 0 && i < last {
+			p.Services = append(p.Services, service)
+			continue
+		}
+		p.Mode, p.Untagged, p.Tagged, p.Disabled, p.Service = "TRUNK", 0, nil, false, service
+		p.Description = name + ", " + map[bool]string{true: "office", false: "lookout"}[i == 0]
+	}
+	y.plant.Hosts = append(y.plant.Hosts,
+		HostSpec{Name: "pilots-office", MAC: fmt.Sprintf("02:f0:02:%02x:00:01", y.net), At: over[0], IP: "192.0.2.10"},
+		HostSpec{Name: "pilots-lookout", MAC: fmt.Sprintf("02:f0:02:%02x:00:02", y.net), At: over[last], IP: "192.0.2.20", RateBps: 2_400_000, With: "pilots-office"})
+}
+
 // usualWays are how edges carry what goes to other sites: calls over what is quick enough, cameras never over what is paid by volume.
 var usualWays = []WaySpec{
 	{Number: 10, Application: []string{"voice"}, Over: []string{"fibre", "wifi", "cellular", "satellite"}, Delay: "150", Jitter: "30", Loss: "1", Note: "telephones"},
@@ -479,6 +497,7 @@ func (y *yard) greySkerry() {
 	y.plug("gs-sw-01", desks.of(3), phones.of(3), counters.of(2), cameras.of(4), gates.of(2), displays.of(2))
 	y.plug("gs-sw-02", cameras.of(3), sensors.of(2))
 	y.lineOver("gs-edge-01", "wan1", 95, "Saltmarsh Fibre, circuit SF-4490, by radio from Tern Haven", []string{"th-sw-01:2/1/47", "th-sw-01:2/1/48", "th-rl-01:eth0", "th-rl-01:radio0", "gs-rl-01:radio0", "gs-rl-01:eth0", "gs-sw-01:1/1/23", "gs-sw-01:1/1/20"})
+	y.customer(400, "Sound Pilots", []string{"th-sw-01:2/1/46", "th-sw-01:2/1/48", "th-rl-01:eth0", "th-rl-01:radio0", "gs-rl-01:radio0", "gs-rl-01:eth0", "gs-sw-01:1/1/23", "gs-sw-01:1/1/19"})
 	y.underlay("gs-edge-01", "cell0", "cellular", "Gannet Mobile, standby for the radio link", 52, 14, 0.6)
 }
 

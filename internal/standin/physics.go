@@ -18,7 +18,7 @@ func (w *World) settle() {
 	w.gatherBridges()
 	w.settlePoE()
 	w.tree = w.spanTree()
-	w.ways = map[int]map[room]*cable{}
+	w.ways = map[int]rooms{}
 	w.apart = nil
 	for _, h := range w.hosts {
 		h.routed = false

@@ -74,6 +74,8 @@ type PortSpec struct {
 	PoE               bool
 	SpeedMbps         int
 	Disabled          bool
+	Service           int    // the service VLAN of what others send into it
+	Services          []int  // those that pass with their service tag
 	LAG               string // the bundle of which it is a member
 	Cage              bool
 	Carrier           *CarrierSpec // an end of a radio link
@@ -243,6 +245,7 @@ type HostSpec struct {
 	Stays         bool   // it is always there, and does not wander
 	Credential    string // what it knows to join that: a passphrase, or by what a RADIUS server knows it
 	IP, System    string // its address, and its operating system where that shows
+	With          string // the name of the one with whom it alone talks, in a network of their own
 	For           string // the port of an edge (device:port) for which it is the provider, where that is elsewhere
 }
 
@@ -472,6 +475,7 @@ func (s DeviceSpec) config() *xmlnode.Node {
 	if len(s.LAGs) > 0 {
 		out.Add(node("oc-lacp", "lacp", lacp))
 	}
+	switching := node("ep-sw", "switching", serviceNodes(s.Ports)...)
 	if c := s.Cluster; c != nil && c.Kind == "mlag" {
 		pair := node("ep-sw", "pair", leaf("ep-sw", "name", c.Name), leaf("ep-sw", "peer-bundle", c.PeerLAG))
 		for i, m := range c.Members {
@@ -479,7 +483,10 @@ func (s DeviceSpec) config() *xmlnode.Node {
 				pair.Add(leaf("ep-sw", "priority", strconv.Itoa(4096*(i+1))))
 			}
 		}
-		out.Add(node("ep-sw", "switching", pair))
+		switching.Add(pair)
+	}
+	if len(switching.Children) > 0 {
+		out.Add(switching)
 	}
 	if len(s.Zones) > 0 {
 		out.Add(s.storage())

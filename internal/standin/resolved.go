@@ -55,19 +55,15 @@ func (w *World) gatewayOf(device string, vlan int) string {
 		w.ways[vlan] = way
 	}
 	at := room{device, vlan}
-	for range len(w.devices) {
-		c, known := way[at]
+	for range len(way) + 1 {
+		e, known := way[at]
 		if !known {
 			return ""
 		}
-		if c == nil {
+		if e.by == nil {
 			return at.device
 		}
-		far := c.a
-		if far.device == at.device {
-			far = c.b
-		}
-		at = room{far.device, vlan}
+		at = e.from
 	}
 	return ""
 }

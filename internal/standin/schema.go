@@ -142,6 +142,8 @@ ep-sw:switching/port[name]/name string
 ep-sw:switching/port[name]/connector connector =auto
 ep-sw:switching/port[name]/energy-saving boolean =false
 ep-sw:switching/port[name]/voice-vlan vlan
+ep-sw:switching/port[name]/service-vlan vlan
+ep-sw:switching/port[name]/service-trunk/vlan* vlan-or-range
 ep-sw:switching/port[name]/power/class-limit 1..8
 ep-sw:switching/port[name]/power/priority power-priority =low
 ep-sw:switching/port[name]/power/through-reboot boolean =false

@@ -33,6 +33,8 @@ type portSwitching struct {
 	mtu                  int
 	connector            string
 	voice, guest         int
+	service              int        // the service VLAN of what is in no VLAN of the port, 0 for none (IEEE 802.1ad)
+	services             []vlanSpan // those that pass with their service tag
 	access               string
 	classLimit, priority int // priority 0 is the highest
 	throughReboot        bool
@@ -162,6 +164,12 @@ func (p *portConfig) read(n *xmlnode.Node) {
 	}
 	p.connector, p.access, p.schedule, p.isolation = n.TextAt("connector"), n.TextAt("access-control"), n.TextAt("schedule"), n.TextAt("isolation")
 	p.voice, p.guest = int(number("voice-vlan")), int(number("guest-vlan"))
+	p.service = int(number("service-vlan"))
+	for _, v := range n.Child("service-trunk").All("vlan") {
+		if low, high, err := vlanRange(strings.TrimSpace(v.Text)); err == nil {
+			p.services = append(p.services, vlanSpan{low, high})
+		}
+	}
 	p.classLimit, p.throughReboot = int(number("power/class-limit")), n.TextAt("power/through-reboot") == "true"
 	if i := slices.Index([]string{"critical", "high"}, n.TextAt("power/priority")); i >= 0 {
 		p.priority = i

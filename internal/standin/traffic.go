@@ -88,6 +88,9 @@ func (w *World) flow(now time.Time, span time.Duration) {
 			continue
 		}
 		up, down = at.atItsRate(h, now, up, down, span)
+		if w.routeOf(h); h.peer != nil && !h.listens {
+			continue
+		}
 		passes := w.converse(h, span, now, up, down)
 		up, down = up*passes, down*passes
 		passes = w.crosses(h, up, down)
@@ -99,6 +102,9 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	}
 	w.queue(flows, span)
 	for _, f := range flows {
+		if f.h.peer != nil {
+			f.h.peer.port.count(f.down, f.up)
+		}
 		for _, hop := range w.routeOf(f.h) {
 			hop.near.count(w.fitting(hop.near, f.down), f.up)
 			hop.far.count(w.fitting(hop.far, f.up), f.down)
@@ -241,6 +247,10 @@ func (w *World) routeOf(h *host) []hop {
 		h.route, _ = w.handedOver(endpointIn(h.For))
 		return h.route
 	}
+	if h.peer != nil {
+		h.route, h.listens = w.toPeer(h)
+		return h.route
+	}
 	vlan := h.joined(w.devices[h.at.device].cfg)
 	if vlan == 0 {
 		return nil
@@ -250,14 +260,13 @@ func (w *World) routeOf(h *host) []hop {
 		way = w.spread(vlan)
 		w.ways[vlan] = way
 	}
-	for at := (room{h.at.device, vlan}); way[at] != nil; {
-		c := way[at]
+	for at := (room{h.at.device, vlan}); way[at].by != nil; at = way[at].from {
+		c := way[at].by
 		near, far := c.a, c.b
 		if far.device == at.device {
 			near, far = far, near
 		}
 		h.route = append(h.route, hop{w.at(near), w.at(far)})
-		at = room{far.device, vlan}
 	}
 	return h.route
 }

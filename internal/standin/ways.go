@@ -49,9 +49,9 @@ func (w *World) answers(s station) bool {
 }
 
 // around is the rooms that frames of a room reach without being routed.
-func (w *World) around(r room) map[room]*cable {
-	by := map[room]*cable{}
-	w.flood(w.enter(nil, by, r, nil), by, func(room) []room { return nil })
+func (w *World) around(r room) rooms {
+	by := rooms{}
+	w.flood(w.enter(nil, by, r, entry{}), by, func(room) []room { return nil })
 	return by
 }
 
@@ -91,7 +91,7 @@ func (w *World) way(d *device, to station) (points []wayPoint, fault string) {
 }
 
 // gatewayAmong is the edge that routes for a device.
-func (w *World) gatewayAmong(d *device, local map[room]*cable) *device {
+func (w *World) gatewayAmong(d *device, local rooms) *device {
 	if d.spec.Role == "edge" {
 		return d
 	}

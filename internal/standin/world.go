@@ -86,7 +86,7 @@ type World struct {
 	guardians map[int]*device       // the firewall of each site that decides; nil where none works
 	// What settle works out.
 	tree *spanning
-	ways map[int]map[room]*cable // by VLAN, as they are asked for
+	ways map[int]rooms // by VLAN, as they are asked for
 	// reached are the devices that the management reaches.
 	reached map[string]bool
 	clock   clock
@@ -113,9 +113,11 @@ type host struct {
 	port *portSim
 	cut  bool
 
+	peer    *host    // with whom it alone talks
 	air     inAir    // how it stands at its radio
 	route   []hop    // the ports that its frames pass up to the gateway, as long as nothing changes
 	routed  bool     // route is known
+	listens bool     // its peer hears it
 	slot    int64    // of the time in which it stays at one access point
 	away    bool     // it is not there at all
 	own     string   // the address that it has where none is reserved for it; "" until one was
@@ -190,9 +192,13 @@ func New(p Plant, o Options) (*World, error) {
 		if err != nil {
 			return nil, err
 		}
+		peer := slices.IndexFunc(w.hosts, func(o *host) bool { return o.Name == h.With })
 		host := &host{HostSpec: h, at: at, port: w.at(at)}
 		w.hosts = append(w.hosts, host)
 		w.hostsAt[at.device] = append(w.hostsAt[at.device], host)
+		if peer >= 0 {
+			host.peer = w.hosts[peer]
+		}
 		if h.For != "" {
 			e, err := w.endpoint(h.For)
 			if err != nil {

@@ -158,6 +158,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.settingRoutes(api)
 	s.bundleRoutes(api)
 	s.vlanRoutes(api)
+	s.serviceVLANRoutes(api)
 	s.layerRoutes(api)
 	s.fileRoutes(api)
 	s.ruleRoutes(api)

@@ -159,6 +159,8 @@ func init() {
 		return out
 	})
 	show(func(e v1.SegmentEdge) []spot { return onDevice(rights.Configuration, e.Device) })
+	part[v1.ServiceVLAN]()
+	show(func(p v1.ServicePort) []spot { return onTarget(rights.Configuration, p.Port) })
 	show(func(r v1.Router) []spot { return onDevice(rights.Configuration, r.Device) })
 	show(func(r v1.UsedRoute) []spot { return onDevice(rights.Devices, r.Device) })
 	show(func(f v1.RadioLinkFared) []spot { return onDevice(rights.Devices, f.Device) })

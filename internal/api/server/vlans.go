@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/selector"
@@ -80,17 +81,27 @@ func (s *server) vlanRoutes(api huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			for _, l := range c.Links {
-				if s.onDevice(ctx, may(rights.See, rights.Devices), l.A.Device) != nil || s.onDevice(ctx, may(rights.See, rights.Devices), l.B.Device) != nil {
-					return nil, &permission.Refusal{Need: may(rights.See, rights.Devices), At: "all devices on the way: have it done by who may see them"}
-				}
-			}
-			out := v1.Carriage{Links: []string{}, Edits: editsOut(c.Edits), Notes: append([]string{}, c.Notes...)}
-			for _, l := range c.Links {
-				out.Links = append(out.Links, l.A.String()+" "+l.B.String())
-			}
-			return &body[v1.Carriage]{out}, nil
+			return s.carriageOut(ctx, c)
 		})
+}
+
+// carriageOut shows what it takes to who may see all of the way.
+func (s *server) carriageOut(ctx context.Context, c intent.Carriage) (*body[v1.Carriage], error) {
+	out := v1.Carriage{Links: []string{}, Edits: editsOut(c.Edits), Notes: append([]string{}, c.Notes...)}
+	devices := map[string]bool{}
+	for _, l := range c.Links {
+		devices[l.A.Device], devices[l.B.Device] = true, true
+		out.Links = append(out.Links, l.A.String()+" "+l.B.String())
+	}
+	for _, e := range c.Edits {
+		devices[e.Port.Device] = true
+	}
+	for d := range devices {
+		if s.onDevice(ctx, may(rights.See, rights.Devices), d) != nil {
+			return nil, &permission.Refusal{Need: may(rights.See, rights.Devices), At: "all devices on the way: have it done by who may see them"}
+		}
+	}
+	return &body[v1.Carriage]{out}, nil
 }
 
 // vlanView is what who makes the request may see of VLANs, on the devices that an expression picks.

@@ -44,6 +44,30 @@ type CarryRequest struct {
 	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"What this draft sets is taken as set"`
 }
 
+// ServiceVLAN is a service VLAN, in which devices carry untouched what somebody else sends (IEEE 802.1ad).
+type ServiceVLAN struct {
+	ID     int           `json:"id"`
+	Joined bool          `json:"joined" doc:"All of its ports reach each other, and there is more than one"`
+	Ports  []ServicePort `json:"ports" doc:"At which frames of others come in and go out"`
+	Breaks []string      `json:"breaks" doc:"Where a way breaks off, in words; only where not all ports reach each other"`
+}
+
+// ServicePort is a port to somebody else.
+type ServicePort struct {
+	Port        string `json:"port" doc:"device:port"`
+	Site        string `json:"site"`
+	Description string `json:"description,omitempty"`
+	Up          bool   `json:"up"`
+	Part        int    `json:"part" doc:"Ports of one part reach each other: from 1"`
+}
+
+// ServiceCarryRequest asks what it takes to have what is sent into one port come out at another untouched.
+type ServiceCarryRequest struct {
+	From   string `json:"from" minLength:"3" maxLength:"127" doc:"device:port"`
+	To     string `json:"to" minLength:"3" maxLength:"127" doc:"device:port"`
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"What this draft sets is taken as set"`
+}
+
 // Carriage is what it takes.
 type Carriage struct {
 	Links []string `json:"links" doc:"On the ways between them: device:port device:port"`

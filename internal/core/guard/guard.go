@@ -74,7 +74,7 @@ type Proposal struct {
 }
 
 var guards = []func(Proposal) []Finding{managementPath, managementFrom, managedService, vlanExists, vlanCarried, linkEnds, bundleMembers, shutFeeds,
-	powerBudget, spanningTree, mirrorDestination, accessLists, rings, pairs, bundleEnds, zones, managementVRF, signIn, snmp, hostNames, managementAddress, trafficClasses, references, firewalls, routing, tunnels, steer, segments, peerings, radioLinks, wireless, blocked, changeWindow}
+	powerBudget, spanningTree, mirrorDestination, accessLists, rings, pairs, bundleEnds, zones, managementVRF, signIn, snmp, hostNames, managementAddress, trafficClasses, references, firewalls, routing, tunnels, steer, segments, peerings, radioLinks, serviceVLANs, wireless, blocked, changeWindow}
 
 // Check runs all guards. The gravest findings come first, those of one level in the order of the guards.
 func Check(p Proposal) []Finding {

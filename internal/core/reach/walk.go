@@ -6,12 +6,13 @@ import (
 	"slices"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
 
 type place struct {
 	device string
-	vlan   network.VLANID
+	tags   topology.Tags
 }
 
 // walk follows a VLAN from one device to another over links that are up and not blocked.
@@ -20,30 +21,31 @@ func (a *asking) walk(from string, vlan network.VLANID, to string) bool {
 		return true
 	}
 	came := map[place]topology.Link{}
-	start := place{from, vlan}
+	start := place{from, topology.Tags{VLAN: vlan}}
 	queue, seen := []place{start}, map[place]bool{start: true}
 	before := map[place]place{}
 	refused := ""
 	for len(queue) > 0 {
 		here := queue[0]
 		queue = queue[1:]
-		if here.device == to {
+		if here.device == to && here.tags.Service == 0 {
 			a.answer.Outage = false
 			a.told(start, here, came, before)
 			return true
 		}
 		for _, l := range a.n.linksAt[here.device] {
 			near, far := l.Other(here.device)
-			next := place{far.Device, topology.Cross(a.n.Configs[near.Device].Ports[near.Port], a.n.Configs[far.Device].Ports[far.Port], here.vlan)}
+			tags, passes := topology.Pass(a.n.Configs, near, far, here.tags)
+			next := place{far.Device, tags}
 			switch why := a.closed(near, far); {
 			case why != "":
 				if refused == "" {
 					refused, a.answer.Outage = why, true
 				}
 				continue
-			case next.vlan == 0:
+			case !passes:
 				if far.Device == to || refused == "" {
-					refused, a.answer.Outage = a.notCarried(near, far, here.vlan), false
+					refused, a.answer.Outage = a.notCarried(near, far, here.tags), false
 				}
 				continue
 			}
@@ -66,7 +68,11 @@ func (a *asking) told(start, last place, came map[place]topology.Link, before ma
 	var way []Hop
 	for at := last; at != start; at = before[at] {
 		near, far := came[at].Other(before[at].device)
-		way = append(way, Hop{Device: at.device, In: far.Port, VLAN: at.vlan, Verdict: Passes, What: fmt.Sprintf("VLAN %d is carried from %s", at.vlan, near)})
+		what := fmt.Sprintf("VLAN %d is carried from %s", at.tags.VLAN, near)
+		if at.tags.Service != 0 {
+			what = fmt.Sprintf("VLAN %d is carried untouched from %s, in service VLAN %d", at.tags.VLAN, near, at.tags.Service)
+		}
+		way = append(way, Hop{Device: at.device, In: far.Port, VLAN: at.tags.VLAN, Verdict: Passes, What: what})
 	}
 	slices.Reverse(way)
 	for _, h := range way {
@@ -98,9 +104,16 @@ func (a *asking) closed(near, far network.PortRef) string {
 	return ""
 }
 
-func (a *asking) notCarried(near, far network.PortRef, v network.VLANID) string {
+func (a *asking) notCarried(near, far network.PortRef, t topology.Tags) string {
+	if t.Service != 0 {
+		for _, end := range []network.PortRef{near, far} {
+			if s := setting.ServiceAt(a.n.Configs[end.Device], end.Port); s.Own != t.Service && !s.Trunk.Has(t.Service) {
+				return fmt.Sprintf("%s does not carry service VLAN %d, in which it is", end, t.Service)
+			}
+		}
+	}
 	for _, end := range []network.PortRef{near, far} {
-		if c, known := a.n.Configs[end.Device].Ports[end.Port]; known && !c.Carries(v) {
+		if c, known := a.n.Configs[end.Device].Ports[end.Port]; known && !c.Carries(t.VLAN) {
 			return fmt.Sprintf("%s does not carry it", end)
 		}
 	}

@@ -18,7 +18,7 @@ var (
 
 // all is every setting there is.
 var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, storageSettings,
-	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, routingSettings, wirelessSettings, blockedSettings, limitedSettings, tunnelSettings, steeringSettings, segmentSettings, routerSettings, radioLinkSettings, described, templateSettings)
+	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, routingSettings, wirelessSettings, blockedSettings, limitedSettings, tunnelSettings, steeringSettings, segmentSettings, routerSettings, radioLinkSettings, serviceSettings, described, templateSettings)
 
 // presence makes and removes objects.
 var presence = []Setting{{

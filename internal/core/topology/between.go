@@ -80,7 +80,7 @@ func (g *Graph) Gaps(configs map[string]network.Config, device string, v network
 		device = far.Device
 		for _, end := range []network.PortRef{near, far} {
 			c, known := configs[end.Device].Ports[end.Port]
-			if known && c.Mode != "" && !c.Carries(v) {
+			if known && c.Mode != "" && !takes(configs[end.Device], end.Port, v) {
 				out = append(out, end)
 			}
 		}

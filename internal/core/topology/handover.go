@@ -5,7 +5,7 @@ import "example.net/everypost/internal/core/network"
 // carried tells whether frames of a line get from the port at which its provider hands it over to that of the edge for which it is, over links that open tells of.
 func (f Failing) carried(from, to network.PortRef, open func(Link) bool) bool {
 	v := f.Configs[from.Device].Ports[from.Port].Untagged()
-	start := place{from.Device, v}
+	start := place{from.Device, Tags{VLAN: v}}
 	seen, queue := map[place]bool{start: true}, []place{start}
 	for len(queue) > 0 && v != 0 {
 		at := queue[0]
@@ -15,11 +15,12 @@ func (f Failing) carried(from, to network.PortRef, open func(Link) bool) bool {
 				continue
 			}
 			near, far := l.Other(at.device)
-			out, in := f.Configs[near.Device].Ports[near.Port], f.Configs[far.Device].Ports[far.Port]
-			if far == to && out.Enabled && out.Untagged() == at.vlan {
+			out := f.Configs[near.Device].Ports[near.Port]
+			if far == to && out.Enabled && at.tags == (Tags{VLAN: out.Untagged()}) {
 				return true
 			}
-			if next := (place{far.Device, Cross(out, in, at.vlan)}); next.vlan != 0 && !seen[next] {
+			tags, passes := Pass(f.Configs, near, far, at.tags)
+			if next := (place{far.Device, tags}); passes && !seen[next] {
 				seen[next] = true
 				queue = append(queue, next)
 			}

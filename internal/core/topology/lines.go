@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 )
 
 // Seen is what lines are drawn from, for each device.
@@ -163,15 +164,16 @@ func VLANOn(devices map[string]Seen, l Line, v network.VLANID) (how, why string)
 	if l.Kind == Tunnel {
 		return Absent, ""
 	}
-	a, b := devices[l.A.Device].Config.Ports[l.A.Ports[0]], devices[l.B.Device].Config.Ports[l.B.Ports[0]]
-	switch onA, onB := a.Carries(v), b.Carries(v); {
+	configs := map[string]network.Config{l.A.Device: devices[l.A.Device].Config, l.B.Device: devices[l.B.Device].Config}
+	a, b := network.PortRef{Device: l.A.Device, Port: l.A.Ports[0]}, network.PortRef{Device: l.B.Device, Port: l.B.Ports[0]}
+	switch onA, onB := takes(configs[a.Device], a.Port, v), takes(configs[b.Device], b.Port, v); {
 	case !onA && !onB:
 		return Absent, ""
 	case !onA:
 		return Stopped, l.A.Device + " " + l.A.Name + " does not carry it"
 	case !onB:
 		return Stopped, l.B.Device + " " + l.B.Name + " does not carry it"
-	case Cross(a, b, v) != v || Cross(b, a, v) != v:
+	case !sameOn(configs, a, b, v):
 		return Stopped, "the ends do not agree on its tag"
 	case l.Up == 0:
 		return Stopped, "the link is down"
@@ -179,4 +181,22 @@ func VLANOn(devices map[string]Seen, l Line, v network.VLANID) (how, why string)
 		return Held, "spanning tree blocks " + l.Blocked.Device + " " + l.Blocked.Name
 	}
 	return Carried, ""
+}
+
+// takes tells whether frames of a VLAN pass a port, by themselves or untouched.
+func takes(c network.Config, port string, v network.VLANID) bool {
+	return c.Ports[port].Carries(v) || c.Ports[port].Enabled && setting.ServiceAt(c, port).Own != 0
+}
+
+// sameOn tells whether the ends of a link take frames of a VLAN for the same: for those of that VLAN, or one end for what it carries untouched.
+func sameOn(configs map[string]network.Config, a, b network.PortRef, v network.VLANID) bool {
+	for _, way := range [][2]network.PortRef{{a, b}, {b, a}} {
+		if !configs[way[0].Device].Ports[way[0].Port].Carries(v) {
+			continue // it comes from there as what another brought
+		}
+		if t, ok := Pass(configs, way[0], way[1], Tags{VLAN: v}); !ok || t.Service == 0 && t.VLAN != v {
+			return false
+		}
+	}
+	return true
 }

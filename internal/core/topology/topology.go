@@ -169,10 +169,10 @@ func (g *Graph) WayUp(device string) []Link {
 	return way
 }
 
-// place is a VLAN inside a device.
+// place is where a frame is inside a device.
 type place struct {
 	device string
-	vlan   network.VLANID
+	tags   Tags
 }
 
 // ManagementReach returns the devices whose management address can be reached from the entries, following VLANs over
@@ -191,7 +191,7 @@ func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) boo
 		if c, known := configs[p.device]; known && !visited[p] {
 			visited[p] = true
 			queue = append(queue, p)
-			if v, _ := c.ManagedBy(); v == p.vlan {
+			if v, _ := c.ManagedBy(); p.tags == (Tags{VLAN: v}) {
 				reached[p.device] = true
 			}
 		}
@@ -199,7 +199,7 @@ func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) boo
 	for _, e := range g.entries {
 		reached[e] = true
 		v, _ := configs[e].ManagedBy()
-		visit(place{e, v})
+		visit(place{e, Tags{VLAN: v}})
 	}
 	for len(queue) > 0 {
 		at := queue[0]
@@ -211,28 +211,14 @@ func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) boo
 			near, far := l.Other(at.device)
 			out, in := configs[at.device].Ports[near.Port], configs[far.Device].Ports[far.Port]
 			own, port := configs[far.Device].ManagedBy()
-			if v := Cross(out, in, at.vlan); v != 0 {
-				visit(place{far.Device, v})
-			} else if in.Enabled && out.Enabled && own == 0 && out.Untagged() == at.vlan && (port == far.Port || port == "" && in.Mode == "") {
+			if next, ok := Pass(configs, near, far, at.tags); ok {
+				visit(place{far.Device, next})
+			} else if in.Enabled && out.Enabled && own == 0 && at.tags == (Tags{VLAN: out.Untagged()}) && (port == far.Port || port == "" && in.Mode == "") {
 				reached[far.Device] = true // a routed port takes what comes untagged
 			}
 		}
 	}
 	return reached
-}
-
-// Cross tells which VLAN a frame of VLAN v is in after it left by out and came in by in, or 0 when it does not pass.
-func Cross(out, in network.PortConfig, v network.VLANID) network.VLANID {
-	if !out.Carries(v) || !in.Enabled {
-		return 0
-	}
-	if out.Untagged() == v {
-		return in.Untagged()
-	}
-	if in.Carries(v) && in.Untagged() != v {
-		return v
-	}
-	return 0
 }
 
 // HostNames returns a function for Links that finds devices by the host name in their configuration or their own name.

@@ -58,7 +58,7 @@ func TestWayUp(t *testing.T) {
 	assert.Empty(t, NewGraph(chain, []string{"e"}).WayUp("lost"))
 }
 
-func TestCross(t *testing.T) {
+func TestPass(t *testing.T) {
 	trunk := func(native network.VLANID, tagged ...network.VLANID) network.PortConfig {
 		return network.PortConfig{Enabled: true, Mode: network.Trunk, NativeVLAN: native, TrunkVLANs: network.NewVLANSet(tagged...)}
 	}
@@ -83,7 +83,10 @@ func TestCross(t *testing.T) {
 		"not carried":                    {trunk(0, 10), trunk(0, 20), 20, 0},
 		"a routed port takes nothing so": {access(10), network.PortConfig{Enabled: true}, 10, 0},
 	} {
-		assert.Equal(t, tc.want, Cross(tc.out, tc.in, tc.v), name)
+		configs := map[string]network.Config{"a": {Ports: map[string]network.PortConfig{"1": tc.out}}, "b": {Ports: map[string]network.PortConfig{"1": tc.in}}}
+		got, ok := Pass(configs, network.PortRef{Device: "a", Port: "1"}, network.PortRef{Device: "b", Port: "1"}, Tags{VLAN: tc.v})
+		assert.Equal(t, Tags{VLAN: tc.want}, got, name)
+		assert.Equal(t, tc.want != 0, ok, name)
 	}
 }
 

@@ -137,6 +137,7 @@ var onPorts = []leafOf{
 	at("isolation", "isolation", asIs), at("broadcast-limit", "storm-limits/broadcast", asIs), at("multicast-limit", "storm-limits/multicast", asIs),
 	at("unknown-limit", "storm-limits/unknown-unicast", asIs), at("rate-in", "rate-limits/in", rateLeaf), at("rate-out", "rate-limits/out", rateLeaf),
 	at("dhcp-trust", "dhcp-trust", flag), at("loop-protection", "loop-protection", flag),
+	at("service-vlan", "service-vlan", asIs), at("service-trunk-vlans", "service-trunk/vlan", vlanRanges),
 }
 
 var onBridges = []leafOf{
@@ -226,7 +227,7 @@ var moduleFeatures = map[string]network.Feature{
 }
 
 var ownFeatures = map[string]network.Feature{
-	"link-modes": setting.LinkModes, "voice-vlan": setting.VoiceVLAN, "isolation": setting.Isolation, "storm-limits": setting.StormLimits,
+	"link-modes": setting.LinkModes, "voice-vlan": setting.VoiceVLAN, "provider-bridging": setting.ProviderBridging, "isolation": setting.Isolation, "storm-limits": setting.StormLimits,
 	"rate-limits": setting.RateLimits, "dhcp-snooping": setting.DHCPSnooping, "loop-protection": setting.LoopGuard,
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,

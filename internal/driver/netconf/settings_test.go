@@ -78,7 +78,7 @@ func somethingElse(s setting.Setting, now string) string {
 		"modulation-lowest": {"16-qam"}, "modulation-highest": {"256-qam"},
 		"leaks": {"main,outside"}, "leak-prefixes": {"10.9.0.0/16"}, "segment": {"cranes"},
 		"peer-address": {"10.7.20.77"}, "announces": {"10.0.0.0/8,172.20.0.0/16"}, "accepts": {"0.0.0.0/0"}, "ospf-area": {"0.0.0.7"},
-		"vlan": {"30"}, "native-vlan": {"30"}, "trunk-vlans": {"20,30"},
+		"vlan": {"30"}, "native-vlan": {"30"}, "trunk-vlans": {"20,30"}, "service-trunk-vlans": {"400,410-412"},
 	}[s.Name]
 	if candidates == nil {
 		switch s.Value.Type {

@@ -3237,6 +3237,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/service-vlans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The service VLANs, in which devices carry untouched what somebody else sends: at which ports, and whether these reach each other
+         * @description Needs the right to see configuration.
+         */
+        get: operations["list-service-vlans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-vlans/{vlan}/carriage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What it takes to have what is sent into one port come out at another untouched, in a service VLAN
+         * @description Needs the right to see devices.
+         */
+        post: operations["carry-service-vlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-vlans/{vlan}/ending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What it takes to take a service VLAN off all ports
+         * @description Needs the right to see devices.
+         */
+        get: operations["end-service-vlan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/service/support": {
         parameters: {
             query?: never;
@@ -7808,6 +7868,25 @@ export interface components {
              */
             total: number;
         };
+        ListServiceVLAN: {
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            all?: number;
+            /** @description How many match, by the values of each field asked for with count */
+            counts?: {
+                [key: string]: components["schemas"]["Count"][];
+            };
+            items: components["schemas"]["ServiceVLAN"][];
+            /** @description The cursor of the next page, if there is one */
+            next?: string;
+            /**
+             * Format: int64
+             * @description How many match
+             */
+            total: number;
+        };
         ListSession: {
             /**
              * Format: int64
@@ -9639,12 +9718,35 @@ export interface components {
             vlans: number[];
             why?: string;
         };
+        ServiceCarryRequest: {
+            /**
+             * Format: int64
+             * @description What this draft sets is taken as set
+             */
+            change?: number;
+            /** @description device:port */
+            from: string;
+            /** @description device:port */
+            to: string;
+        };
         ServiceLogLine: {
             /** Format: date-time */
             at: string;
             /** @enum {string} */
             level: "DEBUG" | "INFO" | "WARN" | "ERROR";
             text: string;
+        };
+        ServicePort: {
+            description?: string;
+            /**
+             * Format: int64
+             * @description Ports of one part reach each other: from 1
+             */
+            part: number;
+            /** @description device:port */
+            port: string;
+            site: string;
+            up: boolean;
         };
         ServiceState: {
             /** @description How many, by how far the service has them in hand */
@@ -9680,6 +9782,16 @@ export interface components {
             /** Format: int64 */
             users: number;
             version: string;
+        };
+        ServiceVLAN: {
+            /** @description Where a way breaks off, in words; only where not all ports reach each other */
+            breaks: string[];
+            /** Format: int64 */
+            id: number;
+            /** @description All of its ports reach each other, and there is more than one */
+            joined: boolean;
+            /** @description At which frames of others come in and go out */
+            ports: components["schemas"]["ServicePort"][];
         };
         Session: {
             /** @description From where it was made */
@@ -16823,6 +16935,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ServiceState"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-service-vlans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListServiceVLAN"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "carry-service-vlan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vlan: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServiceCarryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Carriage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-service-vlan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vlan: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Carriage"];
                 };
             };
             /** @description Error */

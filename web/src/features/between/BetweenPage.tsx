@@ -10,6 +10,7 @@ import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
 import { rate } from "../ports/columns";
 import { CircuitDialog } from "./CircuitDialog";
+import { CustomerDialog, CustomerLines } from "./CustomerLines";
 import { JoinDialog } from "./JoinDialog";
 import { useCircuits, usePathStrips, usePaths } from "./queries";
 import { RadioLinks } from "./RadioLinks";
@@ -26,6 +27,7 @@ export function BetweenPage({ me }: { me: Person }) {
   const [joining, join] = useState(false);
   const [making, make] = useState(false);
   const [exchanging, exchange] = useState(false);
+  const [carrying, carry] = useState(false);
   const [editing, edit] = useState<Circuit | "new">();
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
@@ -43,6 +45,7 @@ export function BetweenPage({ me }: { me: Person }) {
             ["routes", "Routes"],
             ["radio", "Radio links"],
             ["circuits", "Circuits"],
+            ["customers", "Customers’ lines"],
           ]}
           pick={setView}
         />
@@ -62,6 +65,11 @@ export function BetweenPage({ me }: { me: Person }) {
             <Plus size={15} aria-hidden /> Exchange routes…
           </Button>
         )}
+        {view === "customers" && allowed(me, "change", "devices") && (
+          <Button kind="main" onClick={() => carry(true)}>
+            <Plus size={15} aria-hidden /> Carry a line…
+          </Button>
+        )}
         {view === "circuits" && allowed(me, "operate", "devices") && (
           <Button kind="main" onClick={() => edit("new")}>
             <Plus size={15} aria-hidden /> Say what a circuit is…
@@ -76,6 +84,8 @@ export function BetweenPage({ me }: { me: Person }) {
       {view === "radio" && <RadioLinks scope={scope} me={me} />}
       {view === "tunnels" && <Tunnels scope={scope} me={me} />}
       {view === "" && <Paths scope={scope} me={me} />}
+      {view === "customers" && <CustomerLines me={me} />}
+      {carrying && <CustomerDialog me={me} close={() => carry(false)} />}
       {making && <MakeDialog me={me} close={() => make(false)} />}
       {exchanging && <ExchangeDialog me={me} close={() => exchange(false)} />}
       {joining && <JoinDialog me={me} close={() => join(false)} />}

@@ -199,6 +199,11 @@ export function ExchangeDialog({ me, close }: { me: Person; close: () => void })
           </>
         )}
         {text("secret", "Secret", "8 to 80 characters, the same at the router", true)}
+        {put.isError && (
+          <div className="sm:col-span-2">
+            <Failure error={put.error} />
+          </div>
+        )}
         <div className="flex items-end justify-end gap-2 sm:col-span-2">
           <Button onClick={close}>Leave it</Button>
           <Button type="submit" kind="main" disabled={!ready || put.isPending}>

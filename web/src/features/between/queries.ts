@@ -165,6 +165,14 @@ export const useSegments = (where: string) =>
 export const useMakeSegment = () =>
   useAct((body: SegmentRequest) => take(api.POST("/api/v1/segments", { body })), "changes");
 
+/** What devices carry untouched for customers. */
+export const useServiceVLANs = () =>
+  useQuery({
+    queryKey: [...keys.devices, "service-vlans"],
+    queryFn: () => take(api.GET("/api/v1/service-vlans")),
+    refetchInterval: 15_000,
+  });
+
 /** The routers with which edges in the scope exchange routes. */
 export const useRouters = (where: string) =>
   useQuery({
