@@ -40,7 +40,9 @@ func CarryService(configs map[string]network.Config, links []topology.Link, v ne
 			return Carriage{}, fmt.Errorf("%s leads to another device of yours, not to a customer", end)
 		}
 	}
-	c := Carriage{Links: topology.Between(links, func(l topology.Link) bool { return l.A != from && l.B != from && l.A != to && l.B != to && bridges(configs, l.A) && bridges(configs, l.B) }, from.Device, to.Device)}
+	c := Carriage{Links: topology.Between(links, func(l topology.Link) bool {
+		return l.A != from && l.B != from && l.A != to && l.B != to && bridges(configs, l.A) && bridges(configs, l.B)
+	}, from.Device, to.Device)}
 	if len(c.Links) == 0 && from.Device != to.Device {
 		return c, fmt.Errorf("no cables between devices with service VLANs lead from %s to %s", from.Device, to.Device)
 	}
