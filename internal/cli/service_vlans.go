@@ -75,8 +75,9 @@ func (a *app) serviceVLANCarryCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "carry VLAN DEVICE:PORT DEVICE:PORT", Short: "Put into a draft what carries all that is sent into one port to another, untouched", Args: cobra.ExactArgs(3),
 		Long: `Put into a draft what carries all that is sent into one port to another, untouched, with its tags (IEEE 802.1ad). Both ports are put into the service
-VLAN, and into no VLAN of yours; every port on the ways between passes it. It may have the number of a VLAN of yours: they do not meet. Between the wires of a radio link it carries untouched
-all that is in no VLAN of the radios themselves: "everypost service-vlan carry 500 th-rl-01:eth0 gs-rl-01:eth0".`,
+VLAN, and into no VLAN of yours; every port on the ways between passes it. It may have the number of a VLAN of yours: they do not meet.
+
+Between the wires of a radio link it carries untouched all that is in no VLAN of the radios themselves: "everypost service-vlan carry 500 th-rl-01:eth0 gs-rl-01:eth0".`,
 		Example: "  everypost service-vlan carry 400 th-sw-01:2/1/46 gs-sw-01:1/1/19 --why 'the pilots have a line to their lookout'",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			id, err := vlanNumber(args[0])

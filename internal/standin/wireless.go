@@ -56,6 +56,7 @@ type networkConfig struct {
 	bands                []string
 	hours                []weekSpan // none: always
 	servers              []string
+	secret               string // that they share
 	vlan, kbps           int
 	portal               string // on which its stations are received, "" for none
 	passphrases          []passphraseConfig
@@ -82,6 +83,7 @@ func (c *compiled) compileWireless(tree *xmlnode.Node) {
 		w := networkConfig{name: n.TextAt("name"), ssid: n.TextAt("ssid"), security: cmp.Or(n.TextAt("security"), "wpa2-wpa3-personal"), enabled: n.TextAt("enabled") != "false",
 			apart: n.TextAt("isolation") == "true", bands: texts(n.Child("bands").All("band")), servers: texts(n.Find("radius/servers").All("server"))}
 		w.vlan, _ = strconv.Atoi(n.TextAt("vlan"))
+		w.secret = n.TextAt("radius/secret")
 		w.portal = n.TextAt("portal")
 		w.kbps, _ = strconv.Atoi(n.TextAt("station-rate"))
 		if hours := n.TextAt("hours"); hours != "" {
@@ -155,14 +157,8 @@ func (n networkConfig) admits(h *host, at time.Time, blocked bool) (vlan int, no
 			return 0, refusal{"association", "security"}
 		}
 		return n.vlan, refusal{}
-	case strings.HasSuffix(n.security, "-enterprise"):
-		switch {
-		case !slices.Contains(n.servers, houseRADIUS):
-			return 0, refusal{"authentication", "no-answer"}
-		case knows != Staff:
-			return 0, refusal{"authentication", "refused"}
-		}
-		return n.vlan, refusal{}
+	case n.enterprise():
+		return n.letsIn(h)
 	case n.security == "wpa3-personal" && hasWord(h.Name, "handheld"): // which are of before SAE
 		return 0, refusal{"association", "security"}
 	}
@@ -212,7 +208,7 @@ func (c *compiled) inAir(h *host) *inAir {
 	}
 	s := inAir{c: c, port: h.at.port, at: c.at, network: c.hears(h)}
 	if s.network != nil {
-		if s.vlan, s.no = s.network.admits(h, c.at, c.blocks(h)); s.no.why == "" && s.vlan == 0 {
+		if s.vlan, s.no = s.network.admits(h, c.at, c.blocks(h)); s.no == (refusal{}) && s.vlan == 0 {
 			s.vlan = c.management
 		}
 	}

@@ -3,6 +3,7 @@ package standin
 import (
 	"cmp"
 	"context"
+	"crypto/x509"
 	"fmt"
 	"maps"
 	"net"
@@ -32,6 +33,8 @@ type Options struct {
 	SyslogPort, TrapPort int
 	// RADIUSPort is where devices ask who may sign in, NamesPort where they ask for names; 0 for the usual ones, 1812 and 53.
 	RADIUSPort, NamesPort int
+	// Trusts are the authorities that stations trust to name a RADIUS server.
+	Trusts *x509.CertPool
 	// Roam lets wireless stations wander between the access points of their site.
 	Roam bool
 	// Guests has stations that are held at a portal do what it asks for.
@@ -114,6 +117,7 @@ type host struct {
 	cut  bool
 
 	peer    *host    // with whom it alone talks
+	said    said     // of it, by who is asked whether it may join
 	air     inAir    // how it stands at its radio
 	route   []hop    // the ports that its frames pass up to the gateway, as long as nothing changes
 	routed  bool     // route is known
@@ -316,6 +320,7 @@ func (w *World) run(ctx context.Context) {
 			w.mu.Lock()
 			w.onTime(w.clock.now())
 			w.flow(w.clock.now(), step)
+			w.askForStations(w.clock.now())
 			w.mu.Unlock()
 		case <-ctx.Done():
 			return

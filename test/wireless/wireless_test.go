@@ -29,7 +29,9 @@ const (
 )
 
 // start is a rig of which the access point has stations.
-func start(t *testing.T) *rig.Rig {
+func start(t *testing.T) *rig.Rig { return startWith(t, standin.Options{}) }
+
+func startWith(t *testing.T, o standin.Options) *rig.Rig {
 	t.Helper()
 	plant := standin.TernHaven()
 	host := func(name, mac, radio, ssid, knows, ip string) {
@@ -39,7 +41,8 @@ func start(t *testing.T) *rig.Rig {
 	host("handheld 2", handheld, "radio1", "Lantern Crew", "tide and timber", "10.20.70.62")
 	host("guest 3", guest, "radio0", "Lantern Passengers", "", "10.20.80.63")
 	host("crane 4", crane, "radio1", "Lantern Crew", "hook and chain", "10.20.70.64")
-	w, err := standin.New(plant, standin.Options{User: rig.DeviceUser, Password: rig.DevicePassword})
+	o.User, o.Password = rig.DeviceUser, rig.DevicePassword
+	w, err := standin.New(plant, o)
 	require.NoError(t, err)
 	require.NoError(t, w.Start(t.Context()))
 	t.Cleanup(w.Close)

@@ -4,7 +4,14 @@ package peers
 
 import (
 	"bytes"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
 	"fmt"
+	"math/big"
 	"net"
 	"os"
 	"os/exec"
@@ -103,12 +110,62 @@ func FreePort(t testing.TB) int {
 // whether its answers carry a Message-Authenticator. It returns where it listens.
 func FreeRADIUS(t testing.TB, secret, users string, protected bool) string {
 	t.Helper()
+	return freeRADIUS(t, t.TempDir(), secret, users, protected, "", "")
+}
+
+// FreeRADIUSForStations starts one that lets stations join by EAP-TTLS besides, as radius.example.net, and tells by which authority it is known.
+func FreeRADIUSForStations(t testing.TB, secret, users string) (listens string, authority *x509.Certificate) {
+	t.Helper()
+	dir := t.TempDir()
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "radius.example.net"}, DNSNames: []string{"radius.example.net"},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), IsCA: true, BasicConstraintsValid: true,
+		KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
+	der, err := x509.CreateCertificate(rand.Reader, template, template, key.Public(), key)
+	require.NoError(t, err)
+	authority, err = x509.ParseCertificate(der)
+	require.NoError(t, err)
+	private, err := x509.MarshalECPrivateKey(key)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "server.pem"), pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "server.key"), pem.EncodeToMemory(&pem.Block{Type: "EC PRIVATE KEY", Bytes: private}), 0o600))
+	module := fmt.Sprintf(` eap {
+  default_eap_type = md5
+  timer_expire = 60
+  max_sessions = 1024
+  md5 {
+  }
+  tls-config ours {
+   private_key_file = %[1]s/server.key
+   certificate_file = %[1]s/server.pem
+   ca_file = %[1]s/server.pem
+   tls_min_version = "1.2"
+   tls_max_version = "1.2"
+   fragment_size = 400
+  }
+  ttls {
+   tls = ours
+   default_eap_type = md5
+   virtual_server = default
+   use_tunneled_reply = yes
+   copy_request_to_tunnel = no
+  }
+ }
+`, dir)
+	return freeRADIUS(t, dir, secret, users, true, module, "  eap {\n   ok = return\n  }\n"), authority
+}
+
+func freeRADIUS(t testing.TB, dir, secret, users string, protected bool, module, first string) string {
+	t.Helper()
 	path := Program(t, "freeradius")
 	port := FreePort(t)
-	dir := t.TempDir()
-	reply := "update reply {\n Message-Authenticator := 0x00\n }"
+	reply, method := "update reply {\n Message-Authenticator := 0x00\n }", ""
 	if !protected {
 		reply = ""
+	}
+	if module != "" {
+		method = "  eap\n"
 	}
 	config := fmt.Sprintf(`prefix = /usr
 sysconfdir = %[1]s
@@ -136,7 +193,7 @@ modules {
  files {
   filename = %[1]s/users
  }
-}
+%[5]s}
 server default {
  listen {
   type = auth
@@ -144,14 +201,14 @@ server default {
   port = %[3]d
  }
  authorize {
-  files
+%[6]s  files
   pap
  }
  authenticate {
   Auth-Type PAP {
    pap
   }
- }
+%[7]s }
  post-auth {
   %[4]s
   Post-Auth-Type REJECT {
@@ -159,7 +216,7 @@ server default {
   }
  }
 }
-`, dir, secret, port, reply)
+`, dir, secret, port, reply, module, first, method)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "radiusd.conf"), []byte(config), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "users"), []byte(users), 0o600))
 	cmd := exec.Command(path, "-f", "-l", "stdout", "-d", dir, "-n", "radiusd")

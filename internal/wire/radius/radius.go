@@ -1,4 +1,4 @@
-// Package radius asks RADIUS servers whether somebody may come in (RFC 2865, by PAP). It takes only answers that are protected
+// Package radius asks RADIUS servers whether somebody may come in (RFC 2865, by PAP), or a station may join (RFC 3579, by EAP). It takes only answers that are protected
 // as a whole by a Message-Authenticator (RFC 2869 section 5.14), unless it is told otherwise.
 package radius
 
