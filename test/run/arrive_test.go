@@ -205,7 +205,7 @@ func TestStrangersAreNotAnswered(t *testing.T) {
 	nc, err := net.Dial("tcp", r.Doors.Home)
 	require.NoError(t, err)
 	defer func() { _ = nc.Close() }()
-	_, err = nc.Write([]byte("nonsense\r\n"))
+	_, err = nc.Write([]byte("SSH-2.0-gull\r\n" + strings.Repeat("nonsense", 20)))
 	require.NoError(t, err)
 	require.NoError(t, nc.SetReadDeadline(time.Now().Add(rig.WaitLong)))
 	_, _ = io.Copy(io.Discard, nc) // until it is hung up
