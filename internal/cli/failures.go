@@ -29,18 +29,29 @@ is not lost again. Redundant links that spanning tree or a ring holds back count
 			a.say("If %s fails:", whatFails(f))
 			for _, line := range [][2]string{
 				{"not reached any more", strings.Join(f.Devices, ", ")}, {"without a tunnel to other sites", strings.Join(f.CutOff, ", ")}, {"end stations cut off", strconv.Itoa(f.Clients)},
-				{"taken over by", strings.Join(f.Opens, "; ")}, {"tunnels that are left", strings.Join(f.Over, ", ")}, {"fed by", strings.Join(f.Powered, ", ")},
+				{"taken over by", strings.Join(f.Opens, "; ")}, {"tunnels that are left", strings.Join(f.Over, ", ")}, {"fed by", strings.Join(f.Powered, ", ")}, {"customers apart", customersApart(f)},
 			} {
 				if line[1] != "" && line[1] != "0" {
 					_, _ = fmt.Fprintf(a.out, "  %-32s %s\n", line[0], line[1])
 				}
 			}
-			if len(f.Devices)+len(f.CutOff)+f.Clients == 0 {
+			if len(f.Devices)+len(f.CutOff)+len(f.Customers)+f.Clients == 0 {
 				_, _ = fmt.Fprintln(a.out, "  nothing else is lost")
 			}
 			return nil
 		}),
 	}
+}
+
+// customersApart tells which ports to customers do not reach each other any more.
+func customersApart(f v1.Failure) string {
+	parts := make([]string, len(f.Customers))
+	for i, c := range f.Customers {
+		if parts[i] = fmt.Sprintf("%s (service VLAN %d)", c.Port, c.ServiceVLAN); len(c.From) > 0 {
+			parts[i] += " from " + strings.Join(c.From, ", ")
+		}
+	}
+	return strings.Join(parts, "; ")
 }
 
 // whatFails says a thing for people.

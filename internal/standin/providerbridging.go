@@ -34,6 +34,8 @@ func (p portConfig) takes(service, vlan int) int {
 		return p.untagged
 	case vlan != 0 && inSpans(p.tagged, vlan):
 		return vlan
+	case vlan != 0 && vlan == p.untagged: // tagged for what is untagged there
+		return 0
 	case p.service != 0:
 		return stacked(p.service, vlan)
 	}

@@ -100,6 +100,7 @@ func TestTagsOfAPort(t *testing.T) {
 		"untagged where the port has one":  {mixed, 0, 0, 20},
 		"tagged for the port":              {mixed, 0, 31, 31},
 		"tagged otherwise":                 {mixed, 0, 40, stacked(400, 40)},
+		"tagged for what is untagged":      {mixed, 0, 20, 0},
 		"a service tag that passes":        {mixed, 501, 31, stacked(501, 31)},
 		"one that does not":                {mixed, 502, 31, 0},
 	} {

@@ -2,6 +2,7 @@ package between_test
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -79,6 +80,15 @@ func TestACustomersLineIsCarriedApart(t *testing.T) {
 	joined(400, true)
 	assert.Contains(t, r.Asked(t, "gs-rl-01", `<switching xmlns="urn:everypost:yang:ep-switching"><port><name>radio0</name></port></switching>`), "<vlan>400</vlan>")
 	assert.Contains(t, c.Good("service-vlan", "carry", "400", "th-sw-01:2/1/46", "gs-sw-01:1/1/19").Err, "carried from th-sw-01:2/1/46 to gs-sw-01:1/1/19 already")
+
+	// What would part them is foretold.
+	for _, thing := range []string{"gs-rl-01", "th-rl-01:eth0"} {
+		require.Eventually(t, func() bool {
+			f, err := r.WhatIf(t.Context(), thing)
+			return err == nil && len(f.Customers) == 2 && f.Customers[0].ServiceVLAN == 400 && slices.Equal(f.Customers[0].From, []string{"th-sw-01:2/1/46"})
+		}, rig.WaitLong, rig.WaitStep, thing)
+	}
+	assert.Contains(t, c.Good("what-if", "th-rl-01").Out, "gs-sw-01:1/1/19 (service VLAN 400) from th-sw-01:2/1/46")
 
 	// A cable of the customer is pulled, then a cable between.
 	require.NoError(t, r.World.Throw(standin.Cut, "th-sw-01:2/1/48"))

@@ -173,6 +173,17 @@ func (s *server) failureOut(ctx context.Context, t topology.Thing, at ends, l to
 			out.Opens = append(out.Opens, link.A.String()+" "+link.B.String())
 		}
 	}
+	for _, a := range l.Apart {
+		if c := (v1.CustomerApart{ServiceVLAN: int(a.VLAN), Port: a.Port.String(), From: []string{}}); holds(a.Port.Device) {
+			for _, o := range a.From {
+				if holds(o.Device) {
+					c.From = append(c.From, o.String())
+				}
+			}
+			out.Customers = append(out.Customers, c)
+			lose(a.Port.Device)
+		}
+	}
 	if len(l.Over) > 0 {
 		seen := map[string]bool{} // tunnels of which an end may be seen
 		for _, d := range s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Devices), Limit: math.MaxInt, Now: time.Now()}).Rows {

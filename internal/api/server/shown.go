@@ -159,6 +159,12 @@ func init() {
 		return out
 	})
 	show(func(e v1.SegmentEdge) []spot { return onDevice(rights.Configuration, e.Device) })
+	show(func(c v1.CustomerApart) (out []spot) {
+		for _, at := range append([]string{c.Port}, c.From...) {
+			out = append(out, onTarget(rights.Devices, at)...)
+		}
+		return out
+	})
 	part[v1.ServiceVLAN]()
 	show(func(p v1.ServicePort) []spot { return onTarget(rights.Configuration, p.Port) })
 	show(func(r v1.Router) []spot { return onDevice(rights.Configuration, r.Device) })

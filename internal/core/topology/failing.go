@@ -36,6 +36,7 @@ type Loss struct {
 	Opens   []Link   // that were held back until then
 	Over    []string // tunnels that are left to edges which lose one
 	Powered []string // supplies that go on feeding the device of which one fails
+	Apart   []Apart  // ports to customers that do not reach each other any more
 }
 
 // Any tells whether anything is lost.
@@ -69,7 +70,9 @@ func (f Failing) Without(t Thing) Loss {
 		}
 		t = Thing{Device: t.Device}
 	}
-	return f.without(t, f.now())
+	out := f.without(t, f.now())
+	out.Apart = f.apart(t)
+	return out
 }
 
 // now is which devices are reached as it is.

@@ -33,6 +33,8 @@ func Pass(configs map[string]network.Config, near, far network.PortRef, t Tags) 
 		return Tags{VLAN: in.Untagged()}, true
 	case wire.VLAN != 0 && in.Carries(wire.VLAN) && in.Untagged() != wire.VLAN:
 		return wire, true
+	case wire.VLAN != 0 && in.Carries(wire.VLAN): // tagged for what is untagged there
+		return Tags{}, false
 	}
 	if theirs.Own == 0 {
 		return Tags{}, false
@@ -133,6 +135,43 @@ func portsOf(c network.Config, device string, v network.VLANID) (out []network.P
 		for name, p := range ports {
 			if p.LAG == "" && setting.ServiceAt(c, name).Own == v {
 				out = append(out, network.PortRef{Device: device, Port: name})
+			}
+		}
+	}
+	return out
+}
+
+// Apart is a port to a customer with the others of its service VLAN that it does not reach any more.
+type Apart struct {
+	VLAN network.VLANID
+	Port network.PortRef
+	From []network.PortRef
+}
+
+// apart works out which ports to customers something that fails parts: those of a device that fails are lost to the others.
+func (f Failing) apart(t Thing) (out []Apart) {
+	open := func(l Link) bool {
+		return !f.Gone[l.A.Device] && !f.Gone[l.B.Device] && Passes(f.Configs, l)
+	}
+	after := map[network.PortRef]int{} // in which part each port is, from 1
+	n := 0
+	for _, line := range ServiceLines(f.Configs, f.Links, func(l Link) bool { return open(l) && !t.fails(l) }) {
+		for _, part := range line.Parts {
+			n++
+			for _, p := range part {
+				if p.Device != t.Device && p != t.Port {
+					after[p] = n
+				}
+			}
+		}
+	}
+	for _, line := range ServiceLines(f.Configs, f.Links, open) {
+		for _, part := range line.Parts {
+			for _, p := range part {
+				from := slices.DeleteFunc(slices.Clone(part), func(o network.PortRef) bool { return o == p || after[o] != 0 && after[o] == after[p] })
+				if len(from) > 0 && p.Device != t.Device && p != t.Port {
+					out = append(out, Apart{line.VLAN, p, from})
+				}
 			}
 		}
 	}

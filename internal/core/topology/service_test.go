@@ -140,3 +140,26 @@ func TestServiceLines(t *testing.T) {
 	}
 	assert.Empty(t, ServiceLines(map[string]network.Config{"a": {}}, nil, nil))
 }
+
+func TestCustomersThatAFailureParts(t *testing.T) {
+	own := carrier(0, nil, "400", "")
+	passes := carrier(0, nil, "", "400")
+	configs := map[string]network.Config{}
+	for _, d := range []string{"a", "b", "c"} {
+		configs[d] = network.Config{Ports: map[string]network.PortConfig{"1": own, "2": passes, "3": passes}}
+	}
+	f := Failing{Configs: configs, Links: []Link{{A: ref("a:2"), B: ref("b:2")}, {A: ref("b:3"), B: ref("c:2")}}, Gone: map[string]bool{}}
+	for name, tc := range map[string]struct {
+		of   Thing
+		want []Apart
+	}{
+		"a link":             {Thing{Port: ref("c:2")}, []Apart{{400, ref("a:1"), []network.PortRef{ref("c:1")}}, {400, ref("b:1"), []network.PortRef{ref("c:1")}}, {400, ref("c:1"), []network.PortRef{ref("a:1"), ref("b:1")}}}},
+		"the device between": {Thing{Device: "b"}, []Apart{{400, ref("a:1"), []network.PortRef{ref("b:1"), ref("c:1")}}, {400, ref("c:1"), []network.PortRef{ref("a:1"), ref("b:1")}}}},
+		"a port of one":      {Thing{Port: ref("a:1")}, []Apart{{400, ref("b:1"), []network.PortRef{ref("a:1")}}, {400, ref("c:1"), []network.PortRef{ref("a:1")}}}},
+		"nothing of theirs":  {Thing{Port: ref("a:3")}, nil},
+	} {
+		assert.Equal(t, tc.want, f.Without(tc.of).Apart, name)
+	}
+	f.Gone["b"] = true
+	assert.Empty(t, f.Without(Thing{Device: "c"}).Apart, "what is apart already is not lost again")
+}

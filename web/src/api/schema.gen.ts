@@ -5339,6 +5339,14 @@ export interface components {
             /** Format: int64 */
             tx_unicast: number;
         };
+        CustomerApart: {
+            /** @description device:port; those that who asks may not see are left out */
+            from: string[];
+            /** @description device:port */
+            port: string;
+            /** Format: int64 */
+            service_vlan: number;
+        };
         DHCPIntruder: {
             address: string;
             blocked: boolean;
@@ -5830,6 +5838,8 @@ export interface components {
              * @description End stations at what fails and at what is lost
              */
             clients: number;
+            /** @description Ports to customers that do not reach others of their service VLAN any more */
+            customers?: components["schemas"]["CustomerApart"][];
             /** @description Edges that have no tunnel to other sites any more */
             cut_off: string[];
             /** @description That are not reached any more, as far as who asks may see them */

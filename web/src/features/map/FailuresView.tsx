@@ -139,6 +139,10 @@ function Answer({ f }: { f: NetworkFailure }) {
     ["End stations cut off", String(f.clients)],
     ["Taken over by", words(f.opens)],
     ["Tunnels that are left", words(f.over)],
+    [
+      "Customers apart",
+      words((f.customers ?? []).map((c) => `${c.port} from ${c.from.join(", ")} (service VLAN ${c.service_vlan})`)),
+    ],
     ["Fed by", words(f.powered ?? [])],
   ];
   return (
