@@ -124,11 +124,8 @@ func twoZones(device string, after network.Config) []Finding {
 // ownMembers finds groups that hold themselves, over whatever others.
 func ownMembers(device string, after network.Config) []Finding {
 	var out []Finding
-	for _, object := range setting.Objects(after) {
+	for _, object := range setting.ObjectsOf(after, setting.OnAddress, setting.OnService) {
 		k := setting.KindOf(object)
-		if k != setting.OnAddress && k != setting.OnService {
-			continue
-		}
 		name := strings.TrimPrefix(object, string(k)+"/")
 		if way := wayBack(after, k, name, name, map[string]bool{}); way != nil {
 			at := network.PortRef{Device: device, Port: object}

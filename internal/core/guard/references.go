@@ -19,7 +19,7 @@ func references(p Proposal) []Finding {
 		if after.Equal(before) {
 			continue
 		}
-		for _, object := range setting.Objects(after) {
+		for _, object := range mayRefer(before, after) {
 			for i := range naming(setting.KindOf(object)) {
 				s := &naming(setting.KindOf(object))[i]
 				name := s.in(after, object)
@@ -36,6 +36,44 @@ func references(p Proposal) []Finding {
 			}
 		}
 	}
+	return out
+}
+
+// mayRefer lists the objects that may name something that is not there: those that differ from before, or all where something was taken away.
+func mayRefer(before, after network.Config) (out []string) {
+	gone := false
+	for object := range before.Objects {
+		_, still := after.Objects[object]
+		gone = gone || !still
+	}
+	for v := range before.VLANs {
+		_, still := after.VLANs[v]
+		gone = gone || !still
+	}
+	if gone || len(before.Bundles) > len(after.Bundles) {
+		return setting.Objects(after)
+	}
+	if !maps.Equal(before.Settings, after.Settings) {
+		out = append(out, "")
+	}
+	for _, ports := range [][2]map[string]network.PortConfig{{before.Ports, after.Ports}, {before.Bundles, after.Bundles}} {
+		for name, p := range ports[1] {
+			if !p.Equal(ports[0][name]) {
+				out = append(out, name)
+			}
+		}
+	}
+	for id, v := range after.VLANs {
+		if !v.Equal(before.VLANs[id]) {
+			out = append(out, setting.Object(setting.OnVLAN, id.String()))
+		}
+	}
+	for name, o := range after.Objects {
+		if was, had := before.Objects[name]; !had || !maps.Equal(was, o) {
+			out = append(out, name)
+		}
+	}
+	slices.SortFunc(out, network.ComparePorts)
 	return out
 }
 

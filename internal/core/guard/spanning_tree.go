@@ -15,12 +15,19 @@ import (
 // spanningTree finds roots that would move, and loops that nobody would cut.
 func spanningTree(p Proposal) []Finding {
 	var out []Finding
+	touched := func(d string) bool {
+		a, b := p.After[d].Settings, p.Before[d].Settings
+		return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"] || a["stp-max-age"] != b["stp-max-age"]
+	}
+	some := false
+	for d := range p.After {
+		some = some || touched(d)
+	}
+	if !some {
+		return nil
+	}
 	for _, group := range p.bridged() {
-		touched := slices.ContainsFunc(group, func(d string) bool {
-			a, b := p.After[d].Settings, p.Before[d].Settings
-			return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"] || a["stp-max-age"] != b["stp-max-age"]
-		})
-		if !touched {
+		if !slices.ContainsFunc(group, touched) {
 			continue
 		}
 		out = append(out, p.rootMoves(group)...)

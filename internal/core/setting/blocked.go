@@ -42,11 +42,9 @@ type BlockedStation struct {
 
 // BlockedStations are those of a configuration, by hardware address.
 func BlockedStations(c network.Config) (out []BlockedStation) {
-	for _, object := range Objects(c) {
-		if KindOf(object) == OnBlocked {
-			o := c.Objects[object]
-			out = append(out, BlockedStation{strings.ReplaceAll(strings.TrimPrefix(object, string(OnBlocked)+"/"), "-", ":"), o["until"], o["purpose"]})
-		}
+	for _, object := range ObjectsOf(c, OnBlocked) {
+		o := c.Objects[object]
+		out = append(out, BlockedStation{strings.ReplaceAll(strings.TrimPrefix(object, string(OnBlocked)+"/"), "-", ":"), o["until"], o["purpose"]})
 	}
 	return out
 }

@@ -277,7 +277,7 @@ func NamedIn(c network.Config) []Named {
 	for _, t := range Translations(c) {
 		add(translationSetting.Name, t.Number, t.named())
 	}
-	for _, object := range Objects(c) {
+	for _, object := range ObjectsOf(c, OnInspection, OnAddress, OnService) {
 		if KindOf(object) == OnInspection {
 			for _, name := range inspectionNames(c, object) {
 				out = append(out, Named{Object: object, Kind: OnAddress, Name: name})
@@ -315,10 +315,7 @@ type ZoneVLANs struct {
 // SecurityZones are those of a firewall, by name.
 func SecurityZones(c network.Config) []ZoneVLANs {
 	var out []ZoneVLANs
-	for _, object := range Objects(c) {
-		if KindOf(object) != OnSecurityZone {
-			continue
-		}
+	for _, object := range ObjectsOf(c, OnSecurityZone) {
 		z := ZoneVLANs{Name: strings.TrimPrefix(object, string(OnSecurityZone)+"/"), Interfaces: Items(c.Objects[object]["interfaces"])}
 		if v := c.Objects[object]["zone-vlans"]; v != "none" {
 			z.VLANs, _ = network.ParseVLANSet(v)
@@ -354,11 +351,8 @@ func FirewallNames(c network.Config) (out []FirewallName) {
 			used[key] = append(used[key], text)
 		}
 	}
-	for _, o := range Objects(c) {
+	for _, o := range ObjectsOf(c, OnSecurityZone, OnAddress, OnService, OnInspection) {
 		k := KindOf(o)
-		if k != OnSecurityZone && k != OnAddress && k != OnService && k != OnInspection {
-			continue
-		}
 		settings := maps.Clone(c.Objects[o])
 		delete(settings, "purpose")
 		out = append(out, FirewallName{Kind: k, Name: strings.TrimPrefix(o, string(k)+"/"), Purpose: c.Objects[o]["purpose"], Settings: settings, UsedBy: used[o]})

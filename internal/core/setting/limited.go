@@ -30,11 +30,9 @@ type LimitedStation struct {
 
 // LimitedStations are those of a configuration, by hardware address.
 func LimitedStations(c network.Config) (out []LimitedStation) {
-	for _, object := range Objects(c) {
-		if KindOf(object) == OnLimited {
-			o := c.Objects[object]
-			out = append(out, LimitedStation{strings.ReplaceAll(strings.TrimPrefix(object, string(OnLimited)+"/"), "-", ":"), o["limited-to"], o["until"], o["purpose"]})
-		}
+	for _, object := range ObjectsOf(c, OnLimited) {
+		o := c.Objects[object]
+		out = append(out, LimitedStation{strings.ReplaceAll(strings.TrimPrefix(object, string(OnLimited)+"/"), "-", ":"), o["limited-to"], o["until"], o["purpose"]})
 	}
 	return out
 }

@@ -84,10 +84,7 @@ type Tunnel struct {
 
 // TunnelsOf are those of a configuration, by name.
 func TunnelsOf(c network.Config) (out []Tunnel) {
-	for _, object := range Objects(c) {
-		if KindOf(object) != OnTunnel {
-			continue
-		}
+	for _, object := range ObjectsOf(c, OnTunnel) {
 		o := c.Objects[object]
 		said := func(name string) string {
 			if v := o[name]; v != "" {

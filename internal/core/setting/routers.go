@@ -80,15 +80,13 @@ func (e Exchanged) Has(p netip.Prefix) bool {
 
 // BGPPeers are those of a device, by name.
 func BGPPeers(c network.Config) (out []BGPPeer) {
-	for _, object := range Objects(c) {
-		if KindOf(object) == OnBGPPeer {
-			o := c.Objects[object]
-			p := BGPPeer{Name: strings.TrimPrefix(object, string(OnBGPPeer)+"/"), Secret: o["peer-secret"], Announces: prefixesIn(o["announces"]), Accepts: prefixesIn(o["accepts"])}
-			p.Address, _ = netip.ParseAddr(o["peer-address"])
-			as, _ := strconv.ParseUint(o["peer-as"], 10, 32)
-			p.AS = uint32(as)
-			out = append(out, p)
-		}
+	for _, object := range ObjectsOf(c, OnBGPPeer) {
+		o := c.Objects[object]
+		p := BGPPeer{Name: strings.TrimPrefix(object, string(OnBGPPeer)+"/"), Secret: o["peer-secret"], Announces: prefixesIn(o["announces"]), Accepts: prefixesIn(o["accepts"])}
+		p.Address, _ = netip.ParseAddr(o["peer-address"])
+		as, _ := strconv.ParseUint(o["peer-as"], 10, 32)
+		p.AS = uint32(as)
+		out = append(out, p)
 	}
 	return out
 }

@@ -88,10 +88,7 @@ type Reservation struct {
 
 // Gateways are those of a device, in the order of their VLANs.
 func Gateways(c network.Config) (out []Gateway) {
-	for _, object := range Objects(c) {
-		if KindOf(object) != OnGateway {
-			continue
-		}
+	for _, object := range ObjectsOf(c, OnGateway) {
 		o := c.Objects[object]
 		g := Gateway{DHCP: o["dhcp-server"] == "on"}
 		g.VLAN, _ = network.ParseVLAN(strings.TrimPrefix(object, string(OnGateway)+"/"))
@@ -124,13 +121,11 @@ type StaticRoute struct {
 
 // StaticRoutes are those of a device, by name; ends that are not said are not valid.
 func StaticRoutes(c network.Config) (out []StaticRoute) {
-	for _, object := range Objects(c) {
-		if KindOf(object) == OnRoute {
-			r := StaticRoute{Name: strings.TrimPrefix(object, string(OnRoute)+"/")}
-			r.Prefix, _ = netip.ParsePrefix(c.Objects[object]["route-prefix"])
-			r.Via, _ = netip.ParseAddr(c.Objects[object]["route-via"])
-			out = append(out, r)
-		}
+	for _, object := range ObjectsOf(c, OnRoute) {
+		r := StaticRoute{Name: strings.TrimPrefix(object, string(OnRoute)+"/")}
+		r.Prefix, _ = netip.ParsePrefix(c.Objects[object]["route-prefix"])
+		r.Via, _ = netip.ParseAddr(c.Objects[object]["route-via"])
+		out = append(out, r)
 	}
 	return out
 }

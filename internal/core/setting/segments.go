@@ -51,12 +51,10 @@ type Segment struct {
 
 // SegmentsOf are those of a device, by name.
 func SegmentsOf(c network.Config) (out []Segment) {
-	for _, object := range Objects(c) {
-		if KindOf(object) == OnSegment {
-			s := Segment{Name: strings.TrimPrefix(object, string(OnSegment)+"/"), Leaks: Items(c.Objects[object]["leaks"]), Within: prefixesIn(c.Objects[object]["leak-prefixes"])}
-			s.Number, _ = strconv.Atoi(c.Objects[object]["segment-number"])
-			out = append(out, s)
-		}
+	for _, object := range ObjectsOf(c, OnSegment) {
+		s := Segment{Name: strings.TrimPrefix(object, string(OnSegment)+"/"), Leaks: Items(c.Objects[object]["leaks"]), Within: prefixesIn(c.Objects[object]["leak-prefixes"])}
+		s.Number, _ = strconv.Atoi(c.Objects[object]["segment-number"])
+		out = append(out, s)
 	}
 	return out
 }

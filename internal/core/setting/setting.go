@@ -387,6 +387,17 @@ func Objects(c network.Config) []string {
 	return append(out, rest...)
 }
 
+// ObjectsOf lists the objects of some kinds that a configuration holds besides ports, bundles and VLANs, in the order of people.
+func ObjectsOf(c network.Config, kinds ...Kind) (out []string) {
+	for name := range c.Objects {
+		if slices.Contains(kinds, KindOf(name)) {
+			out = append(out, name)
+		}
+	}
+	slices.SortFunc(out, network.ComparePorts)
+	return out
+}
+
 // nearest finds what was probably meant, or "".
 func nearest(name string, known []string) string {
 	best, least := "", len(name)/3+1

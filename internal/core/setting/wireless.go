@@ -206,10 +206,7 @@ func (w WLAN) In(band string) bool { return len(w.Bands) == 0 || slices.Contains
 
 // WLANs are the wireless networks of a configuration, by name.
 func WLANs(c network.Config) (out []WLAN) {
-	for _, object := range Objects(c) {
-		if KindOf(object) != OnWLAN {
-			continue
-		}
+	for _, object := range ObjectsOf(c, OnWLAN) {
 		o := c.Objects[object]
 		w := WLAN{Name: strings.TrimPrefix(object, string(OnWLAN)+"/"), SSID: o["ssid"], Security: o["security"], Offered: o["offered"] != "off", Hidden: o["hidden"] == "on",
 			Bands: Items(strings.TrimPrefix(o["bands"], "all")), Passphrase: o["passphrase"], Secret: o["wlan-radius-secret"], RADIUS: Items(o["wlan-radius"]), Apart: o["station-isolation"] == "on", Rate: o["station-rate"], Portal: strings.TrimPrefix(o["portal"], "none")}
@@ -237,11 +234,9 @@ type Portal struct {
 
 // PortalsOf are those of a configuration, by name.
 func PortalsOf(c network.Config) (out []Portal) {
-	for _, object := range Objects(c) {
-		if KindOf(object) == OnPortal {
-			o := c.Objects[object]
-			out = append(out, Portal{strings.TrimPrefix(object, string(OnPortal)+"/"), o["portal-address"], o["portal-key"]})
-		}
+	for _, object := range ObjectsOf(c, OnPortal) {
+		o := c.Objects[object]
+		out = append(out, Portal{strings.TrimPrefix(object, string(OnPortal)+"/"), o["portal-address"], o["portal-key"]})
 	}
 	return out
 }
@@ -256,10 +251,7 @@ type Passphrase struct {
 
 // Passphrases are those of a configuration, by name.
 func Passphrases(c network.Config) (out []Passphrase) {
-	for _, object := range Objects(c) {
-		if KindOf(object) != OnPassphrase {
-			continue
-		}
+	for _, object := range ObjectsOf(c, OnPassphrase) {
 		o := c.Objects[object]
 		p := Passphrase{Name: strings.TrimPrefix(object, string(OnPassphrase)+"/"), WLAN: o["wlan"], Reference: o["passphrase"], Until: o["until"]}
 		p.VLAN, _ = network.ParseVLAN(o["wlan-vlan"])

@@ -166,9 +166,14 @@ func (t *tree) from(root string) {
 	queue := []string{root}
 	age, oldest := map[string]int{}, t.maxAge(root) // of what the root says, when it comes to a bridge
 	for len(queue) > 0 {
-		slices.SortStableFunc(queue, func(a, b string) int { return cmp.Or(t.cost[a]-t.cost[b], t.ids[a].compare(t.ids[b])) })
-		node := queue[0]
-		queue = queue[1:]
+		next := 0
+		for i, n := range queue[1:] {
+			if best := queue[next]; cmp.Or(t.cost[n]-t.cost[best], t.ids[n].compare(t.ids[best])) < 0 {
+				next = i + 1
+			}
+		}
+		node := queue[next]
+		queue = slices.Delete(queue, next, next+1)
 		if done[node] {
 			continue
 		}
