@@ -16,7 +16,7 @@ func (a *app) applicationsCommand() *cobra.Command {
 		Use: "applications [selector...]", Short: "List which applications were used, as firewalls recognize them", ValidArgsFunction: a.completeSelector,
 		Long: `List which applications were used in the last hours, as firewalls recognize them: how many stations, sessions, what was denied, octets. The selector picks the firewalls
 that are asked.`,
-		Example: "  everypost applications\n  everypost applications --by site --hours 4\n  everypost applications site = tern-haven --by client --application file-sharing",
+		Example: "  everypost applications\n  everypost applications --by site --hours 4\n  everypost applications site = tern-haven --by client --application file-sharing\n  everypost applications --by wireless",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			q.Where = strings.Join(args, " ")
 			list, err := c.Applications(ctx, q)
@@ -29,6 +29,8 @@ that are asked.`,
 				columns = append(columns, "site")
 			case "network":
 				columns = append(columns, "site", "network")
+			case "wireless":
+				columns = []string{"wireless network", "category"}
 			case "client":
 				columns = append(columns, "site", "network", "station")
 			}
@@ -40,6 +42,8 @@ that are asked.`,
 					row = append(row, u.Site)
 				case "network":
 					row = append(row, u.Site, u.Network)
+				case "wireless":
+					row = []string{u.SSID, u.Category}
 				case "client":
 					row = append(row, u.Site, u.Network, named(u.Address, u.Name))
 				}
@@ -58,7 +62,7 @@ that are asked.`,
 		}),
 	}
 	f := cmd.Flags()
-	f.StringVar(&q.By, "by", "application", "what is added up: application, site, network (security zone) or client")
+	f.StringVar(&q.By, "by", "application", "what is added up: application, site, network (security zone), client or wireless (categories in each wireless network)")
 	f.StringVar(&q.Application, "application", "", "only of this one")
 	f.IntVar(&q.Hours, "hours", 24, "in the last hours, 1 to 24")
 	f.IntVar(&q.Limit, "limit", 200, "list so many, at most 1000")

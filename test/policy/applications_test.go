@@ -2,6 +2,7 @@ package policy_test
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -53,6 +54,16 @@ func TestApplications(t *testing.T) {
 	zones := applicationsOf(t, r, client.ApplicationQuery{By: "network"}, func(u v1.ApplicationUses) bool { return u.Total > 2 })
 	assert.NotEmpty(t, zones.Items[0].Network)
 
+	air := applicationsOf(t, r, client.ApplicationQuery{By: "wireless"}, func(u v1.ApplicationUses) bool {
+		return slices.ContainsFunc(u.Items, func(x v1.ApplicationUse) bool {
+			return x.SSID == "Lantern Office" && x.Category == "news" && x.UpOctets > 0 && x.Clients > 0
+		})
+	})
+	for _, x := range air.Items {
+		assert.Empty(t, x.Application+x.Site+x.Address)
+		assert.Contains(t, x.SSID, "Lantern ")
+	}
+
 	c := r.Draft(t, [3]string{policy, "rules/5", "deny from voice to any"})
 	var accept []string
 	for _, f := range c.Findings {
@@ -65,12 +76,14 @@ func TestApplications(t *testing.T) {
 	cli := rig.SignedIn(t, r)
 	assert.Regexp(t, `telephony +voice +\d+ +\d+ +\d+`, cli.Good("applications").Out)
 	assert.Regexp(t, `telephony +voice +\S+ +voice +10\.7\.30\.`, cli.Good("applications", "--by", "client", "--application", "telephony").Out)
+	assert.Regexp(t, `Lantern Office +news +\d+ +\d+ +\d+`, cli.Good("applications", "--by", "wireless").Out)
 	for _, bad := range [][]string{{"--by", "colour"}, {"--hours", "25"}, {"port.colour = red"}} {
 		assert.NotZero(t, cli.Run("", append([]string{"applications"}, bad...)...).Code, "%v", bad)
 	}
 	b := rig.OpenConsole(t, r)
 	require.NoError(t, b.Run(
 		chromedp.Navigate(r.Base+"/policies?view=applications"), browser.Shows("telephony"), browser.Press("telephony"), browser.Shows("all applications"), browser.Shows("10.7.30."), browser.Press("all applications"), browser.Shows("booking"),
+		browser.Press("Wireless network"), browser.Shows("Lantern Office"),
 	))
 	assert.Empty(t, b.Complaints)
 }

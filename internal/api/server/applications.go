@@ -19,7 +19,7 @@ func (s *server) applicationRoutes(api huma.API) {
 	register(s, api, see, http.MethodGet, "/applications", "list-applications", "Which applications were used, as firewalls recognize them, added up",
 		func(ctx context.Context, in *struct {
 			Where       string `query:"where" maxLength:"4000" doc:"A selector: by which firewalls; by all when left out"`
-			By          string `query:"by" enum:"application,site,network,client" default:"application"`
+			By          string `query:"by" enum:"application,site,network,client,wireless" default:"application"`
 			Application string `query:"application" maxLength:"80" doc:"Only of this one"`
 			Hours       int    `query:"hours" minimum:"1" maximum:"24" default:"24" doc:"In the last hours"`
 			Limit       int    `query:"limit" minimum:"1" maximum:"1000" default:"200"`
@@ -40,7 +40,7 @@ func (s *server) applicationRoutes(api huma.API) {
 			}
 			out := v1.ApplicationUses{Since: momentOf(list.Since), Items: []v1.ApplicationUse{}, Total: len(list.List), Unread: []v1.UnreadFirewall{}}
 			for _, u := range list.List[:min(in.Limit, len(list.List))] {
-				out.Items = append(out.Items, v1.ApplicationUse{Application: u.Application, Category: u.Category, Site: u.Site, Network: u.Network, Address: u.Address, Name: u.Name, Clients: u.Clients,
+				out.Items = append(out.Items, v1.ApplicationUse{Application: u.Application, Category: u.Category, Site: u.Site, Network: u.Network, SSID: u.SSID, Address: u.Address, Name: u.Name, Clients: u.Clients,
 					Sessions: u.Sessions, Denied: u.Denied, UpOctets: u.Up, DownOctets: u.Down})
 			}
 			for _, d := range slices.Sorted(maps.Keys(list.Unread)) {

@@ -4,10 +4,11 @@ import "time"
 
 // ApplicationUse is how much of an application was used, added up.
 type ApplicationUse struct {
-	Application string `json:"application" doc:"As the firewalls call it"`
+	Application string `json:"application" doc:"As the firewalls call it; empty by wireless network, where categories are added up"`
 	Category    string `json:"category,omitempty"`
 	Site        string `json:"site,omitempty" doc:"By site, network or client"`
 	Network     string `json:"network,omitempty" doc:"The security zone; by network or client"`
+	SSID        string `json:"ssid,omitempty" doc:"The wireless network, by that: of stations that who asks may see, as they are in it now or were last"`
 	Address     string `json:"address,omitempty" doc:"Of the end station; by client"`
 	Name        string `json:"name,omitempty" doc:"What the end station is called"`
 	Clients     int    `json:"clients" doc:"How many used it"`

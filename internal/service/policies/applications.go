@@ -19,12 +19,14 @@ const (
 	BySite        = "site"
 	ByNetwork     = "network" // a security zone
 	ByClient      = "client"
+	ByWireless    = "wireless" // a category of applications in a wireless network
 )
 
 // Use is how much of an application was used, added up.
 type Use struct {
 	Application, Category string
 	Site, Network         string
+	SSID                  string // of the wireless network, by that
 	Address, Name         string // of the end station, where it is of one
 	Clients               int
 	Sessions, Denied      uint64
@@ -44,13 +46,16 @@ const askedAtOnce = 16
 // Applications adds up what firewalls counted in the last hours. site tells where a device is; clients bounds which end stations are named and told
 // apart: what others used is in the sums all the same.
 func (s *Service) Applications(ctx context.Context, devices map[string]string, hours int, by, application string, clients selector.Expr) (Uses, error) {
-	if !slices.Contains([]string{ByApplication, BySite, ByNetwork, ByClient}, by) {
-		return Uses{}, fmt.Errorf("%w: %q is nothing to add up by: application, site, network or client", ErrInvalid, by)
+	if !slices.Contains([]string{ByApplication, BySite, ByNetwork, ByClient, ByWireless}, by) {
+		return Uses{}, fmt.Errorf("%w: %q is nothing to add up by: application, site, network, client or wireless", ErrInvalid, by)
 	}
-	names := map[string]string{}
+	names, ssids := map[string]string{}, map[string]string{}
 	for _, c := range s.Inventory.Clients(catalog.Query{Within: clients, Limit: 1 << 20, Now: s.Now()}).Rows {
 		if c.Here && c.Address != "" {
 			names[c.Address] = cmp.Or(c.GivenName, c.OwnName)
+		}
+		if c.Address != "" && c.SSID != "" && (c.Here || ssids[c.Address] == "") { // of who is gone, where it was last
+			ssids[c.Address] = c.SSID
 		}
 	}
 	out := Uses{Unread: map[string]string{}, List: []Use{}}
@@ -78,7 +83,7 @@ func (s *Service) Applications(ctx context.Context, devices map[string]string, h
 				if application != "" && u.Application != application {
 					continue
 				}
-				key, known := keyOf(u, devices[device], by, names)
+				key, known := keyOf(u, devices[device], by, names, ssids)
 				if !known {
 					continue
 				}
@@ -98,15 +103,18 @@ func (s *Service) Applications(ctx context.Context, devices map[string]string, h
 		out.List = append(out.List, *sum)
 	}
 	slices.SortFunc(out.List, func(a, b Use) int {
-		return cmp.Or(cmp.Compare(b.Up+b.Down, a.Up+a.Down), cmp.Compare(b.Denied, a.Denied), cmp.Compare(a.Application, b.Application), cmp.Compare(a.Site, b.Site), cmp.Compare(a.Network, b.Network), cmp.Compare(a.Address, b.Address))
+		return cmp.Or(cmp.Compare(b.Up+b.Down, a.Up+a.Down), cmp.Compare(b.Denied, a.Denied), cmp.Compare(a.SSID, b.SSID), cmp.Compare(a.Category, b.Category), cmp.Compare(a.Application, b.Application), cmp.Compare(a.Site, b.Site), cmp.Compare(a.Network, b.Network), cmp.Compare(a.Address, b.Address))
 	})
 	return out, ctx.Err()
 }
 
 // keyOf is what a use is added up under; known is false for an end station that who asks may not see.
-func keyOf(u network.ApplicationUse, site, by string, names map[string]string) (key Use, known bool) {
+func keyOf(u network.ApplicationUse, site, by string, names, ssids map[string]string) (key Use, known bool) {
 	key = Use{Application: u.Application, Category: u.Category}
 	switch by {
+	case ByWireless:
+		key = Use{Category: cmp.Or(u.Category, u.Application), SSID: ssids[u.Source.String()]}
+		return key, key.SSID != ""
 	case BySite:
 		key.Site = site
 	case ByNetwork:

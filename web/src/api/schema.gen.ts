@@ -4472,7 +4472,7 @@ export interface components {
         ApplicationUse: {
             /** @description Of the end station; by client */
             address?: string;
-            /** @description As the firewalls call it */
+            /** @description As the firewalls call it; empty by wireless network, where categories are added up */
             application: string;
             category?: string;
             /**
@@ -4498,6 +4498,8 @@ export interface components {
             sessions: number;
             /** @description By site, network or client */
             site?: string;
+            /** @description The wireless network, by that: of stations that who asks may see, as they are in it now or were last */
+            ssid?: string;
             /** Format: int64 */
             up_octets: number;
         };
@@ -11005,7 +11007,7 @@ export interface operations {
             query?: {
                 /** @description A selector: by which firewalls; by all when left out */
                 where?: string;
-                by?: "application" | "site" | "network" | "client";
+                by?: "application" | "site" | "network" | "client" | "wireless";
                 /** @description Only of this one */
                 application?: string;
                 /** @description In the last hours */

@@ -7,7 +7,7 @@ import { dayTime, many } from "../../ui/time";
 import { octets } from "../ports/PortPanel";
 import { useApplications } from "./queries";
 
-const groupings = ["application", "site", "network", "client"] as const;
+const groupings = ["application", "site", "network", "client", "wireless"] as const;
 type By = (typeof groupings)[number];
 
 const count = (n: number) => n.toLocaleString("en-GB");
@@ -66,6 +66,7 @@ export function Applications() {
               ["site", "Site"],
               ["network", "Network"],
               ["client", "Client"],
+              ["wireless", "Wireless network"],
             ]}
             pick={setBy}
           />
@@ -97,7 +98,7 @@ export function Applications() {
             <tbody>
               {(u?.items ?? []).map((x) => (
                 <Row
-                  key={`${x.application} ${x.site} ${x.network} ${x.address}`}
+                  key={`${x.application} ${x.ssid} ${x.category} ${x.site} ${x.network} ${x.address}`}
                   u={x}
                   by={how}
                   most={most}
@@ -128,9 +129,9 @@ export function Applications() {
 const numbers = new Set(["Stations", "Sessions", "Denied", "Up", "Down"]);
 
 const headsOf = (by: By) => [
-  "Application",
+  by === "wireless" ? "Wireless network" : "Application",
   "Category",
-  ...(by === "application" ? [] : ["Site"]),
+  ...(by === "application" || by === "wireless" ? [] : ["Site"]),
   ...(by === "network" || by === "client" ? ["Network"] : []),
   ...(by === "client" ? ["Station"] : ["Stations"]),
   "Sessions",
@@ -145,8 +146,8 @@ function Row({ u, by, most, pick }: { u: ApplicationUse; by: By; most: number; p
   return (
     <tr className="border-t border-rule/60 first:border-0">
       <td className="px-3 py-1">
-        {by === "client" ? (
-          u.application
+        {by === "client" || by === "wireless" ? (
+          u.ssid || u.application
         ) : (
           <button type="button" className="text-accent hover:underline" onClick={pick}>
             {u.application}
@@ -154,7 +155,7 @@ function Row({ u, by, most, pick }: { u: ApplicationUse; by: By; most: number; p
         )}
       </td>
       <td className="px-3 py-1 text-soft">{u.category}</td>
-      {by !== "application" && <td className="px-3 py-1">{u.site}</td>}
+      {by !== "application" && by !== "wireless" && <td className="px-3 py-1">{u.site}</td>}
       {(by === "network" || by === "client") && <td className="px-3 py-1 font-mono">{u.network}</td>}
       {by === "client" ? (
         <td className="whitespace-nowrap px-3 py-1 font-mono">

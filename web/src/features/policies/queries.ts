@@ -44,7 +44,7 @@ export const useFirewallSessions = (name: string, source: string, destination: s
 /** Which applications were used, added up. */
 export const useApplications = (
   where: string,
-  by: "application" | "site" | "network" | "client",
+  by: "application" | "site" | "network" | "client" | "wireless",
   application: string,
   hours: number,
 ) =>
