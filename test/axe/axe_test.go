@@ -70,6 +70,7 @@ func TestNothingSeriousForAxe(t *testing.T) {
 		"radio links":   {visit("/between?view=radio"), browser.Shows("No device here is an end of a radio link")},
 		"segments":      {visit("/between?view=segments"), browser.Shows("No edge here keeps networks apart"), browser.Press("Keep networks apart…"), browser.Shows("of the segment, the same at all edges")},
 		"routers":       {visit("/between?view=routers"), browser.Shows("No edge here exchanges routes"), browser.Press("Exchange routes…"), browser.Shows("prefixes that are behind it")},
+		"customers":     {visit("/between?view=customers"), browser.Shows("Nothing is carried for customers here"), browser.Press("Carry a line…"), browser.Shows("does not meet a VLAN of yours")},
 		"routes":        {visit("/between?view=routes"), browser.Shows("10.20.80.0/24")},
 		"circuits":      {visit("/between?view=circuits"), browser.Shows("No circuit is known yet"), browser.Press("Say what a circuit is…"), browser.Shows("A line of a provider")},
 		"what if":       {visit("/map?view=failures&what=th-sw-01"), browser.Shows("Not reached any more"), browser.Shows("of failure")},

@@ -85,7 +85,7 @@ export function Palette({ me, open, onOpenChange }: { me: Person; open: boolean;
       {
         id: "between",
         words:
-          "between sites paths tunnels join ipsec ikev2 hubs spokes mesh voice quality mos circuits providers caps wan",
+          "between sites paths tunnels join ipsec ikev2 hubs spokes mesh voice quality mos circuits providers caps wan customers lines service vlan",
         group: "Go to",
         show: "Between sites",
         run: go(kept("/between")),
