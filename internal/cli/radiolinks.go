@@ -91,9 +91,21 @@ func (a *app) radioLinkUseCommand() *cobra.Command {
 	return cmd
 }
 
+// mostPower reads the power of a licence, nil for none.
+func mostPower(text string) (*float64, error) {
+	if text == "" || text == "none" {
+		return nil, nil //nolint:nilnil // no limit is a licence too
+	}
+	dBm, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(dBm >= -60 && dBm <= 60) {
+		return nil, usage("--most-power %s is no power: give dBm from -60 to 60, such as 20, or none", text)
+	}
+	return &dBm, nil
+}
+
 func (a *app) radioLicenceCommand() *cobra.Command {
 	var in v1.RadioLicence
-	var most float64
+	var mostText string
 	var forget bool
 	cmd := &cobra.Command{
 		Use: "licence DEVICE", Short: "Say by what right a device sends over its radio link; what is not said stays as it is", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
@@ -108,7 +120,7 @@ sends now, if they are left out.`,
 	f.Float64Var(&in.TxMHz, "frequency", 0, "centre of the channel, in MHz")
 	f.Float64Var(&in.WidthMHz, "width", 0, "width of the channel, in MHz")
 	f.StringVar(&in.Polarization, "polarization", "", "horizontal or vertical; either when it is empty")
-	f.Float64Var(&most, "most-power", 0, "power at the transmitter, in dBm")
+	f.StringVar(&mostText, "most-power", "", "power at the transmitter, in dBm; none where the licence does not limit it")
 	f.StringVar(&in.Ends, "ends", "", "the last day: 2027-06-30")
 	f.StringVar(&in.Notes, "notes", "", "what else is to be known")
 	f.BoolVar(&forget, "forget", false, "no licence is known any more")
@@ -121,6 +133,10 @@ sends now, if they are left out.`,
 			a.say("No licence of %s is known any more.", device)
 			return nil
 		}
+		most, err := mostPower(mostText)
+		if err != nil {
+			return err
+		}
 		page, err := c.RadioLink(ctx, device, "24h")
 		if err != nil {
 			return err
@@ -131,7 +147,7 @@ sends now, if they are left out.`,
 			was = *near.Licence
 		}
 		for name, put := range map[string]func(){"number": func() { was.Number = in.Number }, "authority": func() { was.Authority = in.Authority }, "frequency": func() { was.TxMHz = in.TxMHz }, "width": func() { was.WidthMHz = in.WidthMHz },
-			"polarization": func() { was.Polarization = in.Polarization }, "most-power": func() { was.MostDbm = &most }, "ends": func() { was.Ends = in.Ends }, "notes": func() { was.Notes = in.Notes }} {
+			"polarization": func() { was.Polarization = in.Polarization }, "most-power": func() { was.MostDbm = most }, "ends": func() { was.Ends = in.Ends }, "notes": func() { was.Notes = in.Notes }} {
 			if f.Changed(name) {
 				put()
 			}

@@ -98,6 +98,9 @@ func (a *app) steering(s v1.Steering, period string) error {
 	if a.isData() {
 		return a.data(s)
 	}
+	if a.format == "csv" { // of what are many rows
+		return a.list(s, flowHeader, flowRows(s.Flows, false), "")
+	}
 	if !s.Steers {
 		a.say("%s cannot steer: it sends everything over its first tunnel that is up.", s.Device)
 		return nil

@@ -107,8 +107,13 @@ func (w *World) askFor(ctx context.Context, h *host, device, point string, n net
 		wait = letInFor
 	}
 	got.until = w.clock.now().Add(wait)
-	h.said, h.air = got, inAir{}
-	w.settle()
+	same := got
+	same.until, same.asking = h.said.until, h.said.asking
+	news := same != h.said
+	if h.said = got; news {
+		h.air = inAir{}
+		w.settle()
+	}
 }
 
 // radiusName is the name that the certificate of a server has.

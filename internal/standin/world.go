@@ -196,7 +196,7 @@ func New(p Plant, o Options) (*World, error) {
 		if err != nil {
 			return nil, err
 		}
-		peer := slices.IndexFunc(w.hosts, func(o *host) bool { return o.Name == h.With })
+		peer := slices.IndexFunc(w.hosts, func(o *host) bool { return h.With != "" && o.Name == h.With })
 		host := &host{HostSpec: h, at: at, port: w.at(at)}
 		w.hosts = append(w.hosts, host)
 		w.hostsAt[at.device] = append(w.hostsAt[at.device], host)

@@ -134,13 +134,24 @@ func TestRadioLinksAreSet(t *testing.T) {
 	}
 
 	// By what right it sends is kept here: a change beyond that is stopped, and an end of it is told in time.
-	for text, says := range map[string]string{"--ends soon --number SH-1": `"soon" is no day`, "--ends 2027-06-30": "say by which number", "--number SH-1 --width 0": "width_mhz", "--number SH-1 --polarization slanted": "polarization"} {
+	for text, says := range map[string]string{"--ends soon --number SH-1": `"soon" is no day`, "--ends 2027-06-30": "say by which number", "--number SH-1 --width 0": "width_mhz", "--number SH-1 --polarization slanted": "polarization",
+		"--number SH-1 --most-power loud": "--most-power loud is no power", "--number SH-1 --most-power NaN": "is no power", "--number SH-1 --most-power 61": "from -60 to 60"} {
 		bad := c.Run("", append([]string{"radio-link", "licence", "gs-rl-01"}, strings.Fields(text)...)...)
 		assert.NotZero(t, bad.Code, text)
 		assert.Contains(t, bad.Err+bad.Out, says)
 	}
 	c.Good("radio-link", "licence", "gs-rl-01", "--number", "SH-4471", "--authority", "Sound Harbour Board", "--ends", time.Now().AddDate(0, 0, 20).Format(time.DateOnly))
 	assert.Regexp(t, `licence +SH-4471 +none is known`, c.Good("radio-link", "show", "gs-rl-01", "--period", "1h").Out)
+	most := func() *float64 {
+		page, err := r.RadioLink(t.Context(), "gs-rl-01", "1h")
+		require.NoError(t, err)
+		return page.Link.Near.Licence.MostDbm
+	}
+	c.Good("radio-link", "licence", "gs-rl-01", "--most-power", "21.5")
+	require.NotNil(t, most())
+	assert.InDelta(t, 21.5, *most(), 0.01)
+	c.Good("radio-link", "licence", "gs-rl-01", "--most-power", "none")
+	assert.Nil(t, most(), "a limit is taken off again")
 	require.Eventually(t, func() bool {
 		return strings.Contains(c.Good("alarms").Out, "Licence SH-4471 of gs-rl-01:radio0 ends on")
 	}, rig.WaitLong, rig.WaitStep)

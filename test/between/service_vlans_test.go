@@ -72,12 +72,15 @@ func TestACustomersLineIsCarriedApart(t *testing.T) {
 	assert.Equal(t, []string{"th-rl-01:radio0 carries it, and gs-rl-01:radio0 does not."}, joined(400, false).Breaks)
 	told := c.Good("service-vlans")
 	assert.Contains(t, told.Out+told.Err, "Service VLAN 400: th-rl-01:radio0 carries it, and gs-rl-01:radio0 does not.")
+	const parted = "gs-rl-01:radio0 does not carry service VLAN 400, which th-rl-01:radio0 sends it"
+	require.Eventually(t, func() bool { return strings.Contains(c.Good("alarms").Out, parted) }, rig.WaitLong, rig.WaitStep)
 	// As it is read by an independent client.
 	assert.NotContains(t, r.Asked(t, "gs-rl-01", `<switching xmlns="urn:everypost:yang:ep-switching"><port><name>radio0</name></port></switching>`), "<vlan>400</vlan>")
 	mended := c.Good("service-vlan", "carry", "400", "th-sw-01:2/1/46", "gs-sw-01:1/1/19", "--why", "as it was").Out
 	assert.Contains(t, mended, "gs-rl-01")
 	kept(t, r, newest(t, r))
 	joined(400, true)
+	require.Eventually(t, func() bool { return !strings.Contains(c.Good("alarms").Out, parted) }, rig.WaitLong, rig.WaitStep)
 	assert.Contains(t, r.Asked(t, "gs-rl-01", `<switching xmlns="urn:everypost:yang:ep-switching"><port><name>radio0</name></port></switching>`), "<vlan>400</vlan>")
 	assert.Contains(t, c.Good("service-vlan", "carry", "400", "th-sw-01:2/1/46", "gs-sw-01:1/1/19").Err, "carried from th-sw-01:2/1/46 to gs-sw-01:1/1/19 already")
 

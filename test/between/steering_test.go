@@ -108,6 +108,7 @@ func TestCallsAreSteered(t *testing.T) {
 	flowOf(t, r, "ng-edge-01", "hh-edge-01", 10, over("ng-fibre-hub1", "limit"))
 	require.NoError(t, r.World.Throw(standin.Mend, "ng-edge-01:wan2"))
 	flowOf(t, r, "ng-edge-01", "hh-edge-01", 10, over("ng-fibre2-hub1", "return"))
+	assert.Regexp(t, `(?m)^10,application voice,hh-edge-01,ng-fibre2?-hub1,`, c.Good("steering", "ng-edge-01", "-o", "csv").Out)
 	shown := c.Good("steering", "ng-edge-01", "--period", "10m").Out
 	assert.Regexp(t, `application voice +hh-edge-01 +ng-fibre2-hub1 +ng-fibre-hub1 +the one before broke a limit +\d+ ms, \d+ ms jitter, \d+\.\d % loss`, shown)
 	assert.Regexp(t, `10 +application voice +hh-edge-01 +4\.\d\d +4\.\d\d +never`, shown)

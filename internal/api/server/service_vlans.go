@@ -12,6 +12,7 @@ import (
 	"example.net/everypost/internal/core/network"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/core/topology"
+	"example.net/everypost/internal/service/fleet"
 )
 
 // serviceVLANRoutes are about what devices carry for others.
@@ -85,7 +86,7 @@ func (s *server) serviceVLANOut(ctx context.Context, l topology.ServiceLine, con
 				p = configs[ref.Device].Bundles[ref.Port]
 			}
 			view, _ := s.Fleet.View(ref.Device)
-			out.Ports = append(out.Ports, v1.ServicePort{Port: ref.String(), Site: d.Site.Name, Description: p.Description, Up: view.State.Ports[ref.Port].Oper == network.Up, Part: i + 1})
+			out.Ports = append(out.Ports, v1.ServicePort{Port: ref.String(), Site: d.Site.Name, Description: p.Description, Up: isUp(view, ref.Port), Part: i + 1})
 		}
 	}
 	for _, e := range l.Ends {
@@ -98,4 +99,14 @@ func (s *server) serviceVLANOut(ctx context.Context, l topology.ServiceLine, con
 		}
 	}
 	return out
+}
+
+// isUp tells whether a port has a link, or a member of a bundle.
+func isUp(v fleet.View, name string) bool {
+	for port, st := range v.State.Ports {
+		if (port == name || v.Config.Ports[port].LAG == name) && st.Oper == network.Up {
+			return true
+		}
+	}
+	return false
 }

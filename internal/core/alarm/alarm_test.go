@@ -183,6 +183,29 @@ func TestLicencesOfRadioLinks(t *testing.T) {
 	assert.Len(t, licence(func(l *radiolink.Licence) { l.Ends = "2026-11-29" }), 1, "of what is away only that is told")
 }
 
+// A line of a customer that ends where a device does not take what another sends it.
+func TestALineOfACustomerIsParted(t *testing.T) {
+	port := func(name, value string) network.PortConfig {
+		return network.PortConfig{Enabled: true, Mode: network.Trunk, Settings: network.Settings{name: value}}
+	}
+	a, b := device("a", network.ReachConnected), device("b", network.ReachConnected)
+	a.Config = network.Config{Ports: map[string]network.PortConfig{"1": port("service-vlan", "400"), "2": port("service-trunk-vlans", "400")}}
+	b.Config = network.Config{Ports: map[string]network.PortConfig{"1": port("service-trunk-vlans", "400"), "2": port("service-vlan", "400")}}
+	told := func() (out []string) {
+		l := cable("a", "b", network.Well)
+		l.A.Ports, l.B.Ports = []string{"2"}, []string{"1"}
+		for _, c := range alarm.Standing(alarm.Network{Devices: []*catalog.Device{a, b}, Links: []*catalog.Link{l}}) {
+			out = append(out, string(c.Severity)+" "+words.English.Alarm(c.Type, c.Subject.String(), c.Args).What)
+		}
+		return out
+	}
+	assert.Empty(t, told())
+	b.Config.Ports["1"] = port("service-trunk-vlans", "401")
+	assert.Equal(t, []string{"major b:1 does not carry service VLAN 400, which a:2 sends it: a:1 does not reach b:2."}, told())
+	b.Config.Ports["2"] = port("service-vlan", "402")
+	assert.Empty(t, told(), "one end is no line")
+}
+
 // What follows from what, in a tree: entry - core - {sw1 - {ap1, ap2}, sw2}, and a ring core - sw3 - sw4 - core.
 func TestWhatFollowsFromWhat(t *testing.T) {
 	wires := [][2]string{{"entry", "core"}, {"core", "sw1"}, {"sw1", "ap1"}, {"sw1", "ap2"}, {"core", "sw2"}, {"core", "sw3"}, {"sw3", "sw4"}, {"sw4", "core"}}

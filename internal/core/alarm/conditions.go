@@ -29,6 +29,7 @@ const (
 	Broken        = "promise"
 	CircuitCap    = "circuit-cap"
 	RadioLicence  = "radio-licence"
+	ServiceVLAN   = "service-vlan"
 	radioLink     = "radio-link" // a trouble inside devices
 )
 
@@ -45,7 +46,7 @@ var types = func() map[string]Type {
 	out := map[string]Type{}
 	for _, t := range []Type{
 		{LinkDown, Major, 2 * time.Second}, {LinkPart, Minor, 5 * time.Second}, {TunnelDown, Major, 5 * time.Second}, {DeviceGone, Critical, 5 * time.Second},
-		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second}, {CircuitCap, Minor, 0}, {RadioLicence, Major, 0},
+		{DeviceRefused, Critical, 0}, {Errors, Minor, 30 * time.Second}, {PowerBudget, Minor, 30 * time.Second}, {Drift, Warning, 10 * time.Second}, {DiskFull, Critical, 0}, {Broken, Major, 5 * time.Second}, {CircuitCap, Minor, 0}, {RadioLicence, Major, 0}, {ServiceVLAN, Major, 10 * time.Second},
 		{"input", Warning, 0}, {OwnRule, Warning, 0}, // a rule knows itself how long
 	} {
 		out[t.ID] = t
@@ -103,6 +104,32 @@ type Network struct {
 	Now      time.Time
 	// DiskUsed is how much of the service's own disk is used, in parts of 1.
 	DiskUsed float64
+}
+
+// serviceVLANs finds lines of customers that end where a device does not take what another sends it. What is down is told of by itself.
+func (n Network) serviceVLANs() (out []Condition) {
+	configs := map[string]network.Config{}
+	for _, d := range n.Devices {
+		configs[d.Name] = d.Config
+	}
+	var links []topology.Link
+	for _, l := range n.Links {
+		for i := range min(len(l.A.Ports), len(l.B.Ports)) {
+			if l.Kind != topology.Tunnel {
+				links = append(links, topology.Link{A: network.PortRef{Device: l.A.Device, Port: l.A.Ports[i]}, B: network.PortRef{Device: l.B.Device, Port: l.B.Ports[i]}})
+			}
+		}
+	}
+	for _, line := range topology.ServiceLines(configs, links, func(topology.Link) bool { return true }) {
+		at := slices.IndexFunc(line.Ends, func(e topology.ServiceEnd) bool { return !e.Down })
+		if len(line.Parts) < 2 || at < 0 {
+			continue
+		}
+		e := line.Ends[at]
+		out = append(out, Condition{Type: ServiceVLAN, Subject: fact.ThePort(e.Far.Device, e.Far.Port), Name: line.VLAN.String(), Severity: Major,
+			Args: map[string]any{"vlan": int(line.VLAN), "near": e.Near.String(), "from": line.Parts[0][0].String(), "to": line.Parts[1][0].String()}})
+	}
+	return out
 }
 
 const (
@@ -200,6 +227,7 @@ func Standing(n Network) []Condition {
 		raise(Broken, fact.Subject{}, name, n.Promises.Broken[name])
 	}
 	out = append(out, n.licences()...)
+	out = append(out, n.serviceVLANs()...)
 	for _, c := range n.Caps.List {
 		raise(CircuitCap, fact.ThePort(c.At.Device, c.At.Port), "", map[string]any{"over": c.Over, "used": c.Used, "foreseen": c.Foreseen, "cap": c.GB, "provider": c.Provider})
 		if !c.Over {

@@ -69,7 +69,10 @@ func (a *asking) told(start, last place, came map[place]topology.Link, before ma
 	for at := last; at != start; at = before[at] {
 		near, far := came[at].Other(before[at].device)
 		what := fmt.Sprintf("VLAN %d is carried from %s", at.tags.VLAN, near)
-		if at.tags.Service != 0 {
+		switch {
+		case at.tags.Service != 0 && at.tags.VLAN == 0:
+			what = fmt.Sprintf("what has no tag is carried untouched from %s, in service VLAN %d", near, at.tags.Service)
+		case at.tags.Service != 0:
 			what = fmt.Sprintf("VLAN %d is carried untouched from %s, in service VLAN %d", at.tags.VLAN, near, at.tags.Service)
 		}
 		way = append(way, Hop{Device: at.device, In: far.Port, VLAN: at.tags.VLAN, Verdict: Passes, What: what})

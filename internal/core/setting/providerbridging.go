@@ -44,7 +44,10 @@ func ServiceAt(c network.Config, port string) (s ForOthers) {
 // ServiceVLANs are those of which a configuration knows, in order.
 func ServiceVLANs(c network.Config) (out []network.VLANID) {
 	for _, ports := range []map[string]network.PortConfig{c.Ports, c.Bundles} {
-		for name := range ports {
+		for name, p := range ports {
+			if len(p.Settings) == 0 { // as most are; what a bundle carries is found at that
+				continue
+			}
 			s := ServiceAt(c, name)
 			out = append(out, s.Trunk...)
 			if s.Own != 0 {

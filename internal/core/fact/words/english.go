@@ -88,6 +88,8 @@ var English = must(New(Texts{
 			`{{else if eq .A.code "plane"}}{{.Subject}} does not send {{.A.plane}}ly, as licence {{.A.number}} says.{{else if eq .A.code "power"}}{{.Subject}} may send with more power than licence {{.A.number}} lets it.` +
 			`{{else if eq .A.code "ended"}}{{.Subject}} sends, and licence {{.A.number}} ended on {{.A.ends}}.{{else}}Licence {{.A.number}} of {{.Subject}} ends on {{.A.ends}}.{{end}}`,
 			"It may disturb others, and the authority may have it switched off.", "Set both ends back to what the licence says, mute the link, or have the licence changed or renewed."},
+		"service-vlan": {`{{.Subject}} does not carry service VLAN {{number .A.vlan}}, which {{.A.near}} sends it: {{.A.from}} does not reach {{.A.to}}.`,
+			"What a customer sends there does not come out at the other end.", "Have it carried again (everypost service-vlan carry), or take it off the ports."},
 		"disk-full": {`The disk of this service is {{printf "%.0f" .A.percent}} % full.`, "Soon nothing can be recorded any more, and then nothing is done.", "Make room on it."},
 
 		"supply":             {Effect: "The device runs on what is left, and goes down with it.", Remedy: "Look at its feed, and swap the supply."},
