@@ -88,14 +88,7 @@ Between the wires of a radio link it carries untouched all that is in no VLAN of
 			if err != nil {
 				return err
 			}
-			for _, n := range p.Notes {
-				a.say("%s", n)
-			}
-			if len(p.Edits) == 0 {
-				a.say("Service VLAN %d is carried from %s to %s already.", id, args[1], args[2])
-				return nil
-			}
-			return a.draftOf(ctx, c, number, why, p.Edits)
+			return a.carriage(ctx, c, p, fmt.Sprintf("Service VLAN %d is carried from %s to %s already.", id, args[1], args[2]), number, why)
 		}),
 	}
 	f := cmd.Flags()
@@ -117,11 +110,7 @@ func (a *app) serviceVLANEndCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if len(p.Edits) == 0 {
-				a.say("No port is in service VLAN %d.", id)
-				return nil
-			}
-			return a.draftOf(ctx, c, 0, why, p.Edits)
+			return a.carriage(ctx, c, p, fmt.Sprintf("No port is in service VLAN %d.", id), 0, why)
 		}),
 	}
 	cmd.Flags().StringVar(&why, "why", "", "why the change is made")

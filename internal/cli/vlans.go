@@ -149,20 +149,25 @@ the VLAN is made on devices that do not have it.`,
 			if err != nil {
 				return err
 			}
-			for _, n := range p.Notes {
-				a.say("%s", n)
-			}
-			if len(p.Edits) == 0 {
-				a.say("VLAN %d is carried on all %d links between %s and %s already.", id, len(p.Links), args[1], args[2])
-				return nil
-			}
-			return a.draftOf(ctx, c, number, why, p.Edits)
+			return a.carriage(ctx, c, p, fmt.Sprintf("VLAN %d is carried on all %d links between %s and %s already.", id, len(p.Links), args[1], args[2]), number, why)
 		}),
 	}
 	f := cmd.Flags()
 	f.Var(draftNumber{&number}, "change", "add to this draft instead of making one")
 	f.StringVar(&why, "why", "", "why the change is made")
 	return cmd
+}
+
+// carriage puts what it takes to carry something into a draft, or says that nothing is left to do.
+func (a *app) carriage(ctx context.Context, c *client.Client, p v1.Carriage, done string, number int64, why string) error {
+	for _, n := range p.Notes {
+		a.say("%s", n)
+	}
+	if len(p.Edits) == 0 {
+		a.say("%s", done)
+		return nil
+	}
+	return a.draftOf(ctx, c, number, why, p.Edits)
 }
 
 // draftOf puts edits into a draft and shows what it makes different.

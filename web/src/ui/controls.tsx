@@ -52,6 +52,37 @@ export function Field({
   );
 }
 
+/** A field for words of machines: names, addresses, numbers. */
+export function TextField({
+  label,
+  help,
+  value,
+  set,
+  secret,
+}: {
+  label: string;
+  help: ReactNode;
+  value: string;
+  set: (value: string) => void;
+  secret?: boolean;
+}) {
+  return (
+    <Field label={label} help={help}>
+      {(id, of) => (
+        <input
+          id={id}
+          aria-describedby={of}
+          type={secret ? "password" : "text"}
+          autoComplete="off"
+          className={`${inputClass} font-mono`}
+          value={value}
+          onChange={(e) => set(e.target.value)}
+        />
+      )}
+    </Field>
+  );
+}
+
 export function Modal({
   open,
   onOpenChange,

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { toast } from "sonner";
 import { allowed, api, type Carriage, type Person, type ServicePort, type ServiceVLAN, take } from "../../api/client";
 import { useKept, useView } from "../../app/view";
-import { Button, Empty, Failure, Field, inputClass, Modal, Panel } from "../../ui/controls";
+import { Button, Empty, Failure, Modal, Panel, TextField } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
@@ -161,18 +161,7 @@ export function CustomerDialog({ me, close }: { me: Person; close: () => void })
     ask.mutate();
   };
   const text = (name: keyof typeof v, label: string, help: string) => (
-    <Field label={label} help={help}>
-      {(id, of) => (
-        <input
-          id={id}
-          aria-describedby={of}
-          autoComplete="off"
-          className={`${inputClass} font-mono`}
-          value={v[name]}
-          onChange={(e) => setV({ ...v, [name]: e.target.value })}
-        />
-      )}
-    </Field>
+    <TextField label={label} help={help} value={v[name]} set={(to) => setV({ ...v, [name]: to })} />
   );
   return (
     <Modal

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { toast } from "sonner";
 import type { Person, Router } from "../../api/client";
 import { useKept, useView } from "../../app/view";
-import { Button, Choices, Empty, Failure, Field, inputClass, Modal, Panel } from "../../ui/controls";
+import { Button, Choices, Empty, Failure, Modal, Panel, TextField } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
 import { type Column, Table } from "../../ui/table";
 import { Ago, many } from "../../ui/time";
@@ -149,19 +149,7 @@ export function ExchangeDialog({ me, close }: { me: Person; close: () => void })
     );
   };
   const text = (name: keyof typeof v, label: string, help: string, secret = false) => (
-    <Field label={label} help={help}>
-      {(id, of) => (
-        <input
-          id={id}
-          aria-describedby={of}
-          type={secret ? "password" : "text"}
-          autoComplete="off"
-          className={`${inputClass} font-mono`}
-          value={v[name]}
-          onChange={(e) => setV({ ...v, [name]: e.target.value })}
-        />
-      )}
-    </Field>
+    <TextField label={label} help={help} value={v[name]} set={(to) => setV({ ...v, [name]: to })} secret={secret} />
   );
   return (
     <Modal

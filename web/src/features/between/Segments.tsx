@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { toast } from "sonner";
 import type { Person, SegmentEdge } from "../../api/client";
 import { useKept, useView } from "../../app/view";
-import { Button, Empty, Failure, Field, inputClass, Modal, Panel } from "../../ui/controls";
+import { Button, Empty, Failure, Modal, Panel, TextField } from "../../ui/controls";
 import { type Column, Table } from "../../ui/table";
 import { many } from "../../ui/time";
 import { useOwnDraft } from "../settings/queries";
@@ -125,17 +125,7 @@ export function MakeDialog({ me, close }: { me: Person; close: () => void }) {
     );
   };
   const text = (name: keyof typeof v, label: string, help: string) => (
-    <Field label={label} help={help}>
-      {(id, by) => (
-        <input
-          id={id}
-          aria-describedby={by}
-          className={`${inputClass} font-mono`}
-          value={v[name]}
-          onChange={(e) => setV({ ...v, [name]: e.target.value })}
-        />
-      )}
-    </Field>
+    <TextField label={label} help={help} value={v[name]} set={(to) => setV({ ...v, [name]: to })} />
   );
   return (
     <Modal
