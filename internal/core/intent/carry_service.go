@@ -34,20 +34,27 @@ func CarryService(configs map[string]network.Config, links []topology.Link, v ne
 			return Carriage{}, fmt.Errorf("%s is not a switched port", end)
 		case p.LAG != "":
 			return Carriage{}, fmt.Errorf("%s is a member of %s: name that", end, p.LAG)
+		case p.Carrier:
+			return Carriage{}, fmt.Errorf("%s is the air of a radio link: name its wire", end)
 		case own != 0 && own != v:
 			return Carriage{}, fmt.Errorf("%s is in service VLAN %s already: take it out first, or name another port", end, own)
-		case leads(links, end) && !isRadio(c):
+		case leads(configs, links, end) && !isRadio(c):
 			return Carriage{}, fmt.Errorf("%s leads to another device of yours, not to a customer", end)
 		}
 	}
 	c := Carriage{Links: topology.Between(links, func(l topology.Link) bool {
-		return l.A != from && l.B != from && l.A != to && l.B != to && bridges(configs, l.A) && bridges(configs, l.B)
+		for _, end := range []network.PortRef{from, to} {
+			if isAt(configs, l.A, end) || isAt(configs, l.B, end) {
+				return false
+			}
+		}
+		return bridges(configs, l.A) && bridges(configs, l.B)
 	}, from.Device, to.Device)}
 	if len(c.Links) == 0 && from.Device != to.Device {
 		return c, fmt.Errorf("no cables between devices with service VLANs lead from %s to %s", from.Device, to.Device)
 	}
 	for _, end := range []network.PortRef{from, to} {
-		c.handOver(configs[end.Device], end, v, leads(links, end))
+		c.handOver(configs[end.Device], end, v, leads(configs, links, end))
 	}
 	for _, l := range c.Links {
 		for _, end := range []network.PortRef{l.A, l.B} {
@@ -57,9 +64,14 @@ func CarryService(configs map[string]network.Config, links []topology.Link, v ne
 	return c, nil
 }
 
-// leads tells whether a port leads to a device that is known.
-func leads(links []topology.Link, end network.PortRef) bool {
-	return slices.ContainsFunc(links, func(l topology.Link) bool { return l.A == end || l.B == end })
+// leads tells whether a port, or a member of a bundle, leads to a device that is known.
+func leads(configs map[string]network.Config, links []topology.Link, end network.PortRef) bool {
+	return slices.ContainsFunc(links, func(l topology.Link) bool { return isAt(configs, l.A, end) || isAt(configs, l.B, end) })
+}
+
+// isAt tells whether a port is an end, or a member of the bundle that is.
+func isAt(configs map[string]network.Config, port, end network.PortRef) bool {
+	return port == end || port.Device == end.Device && configs[port.Device].Ports[port.Port].LAG == end.Port
 }
 
 // isRadio tells whether a device is an end of a radio link.

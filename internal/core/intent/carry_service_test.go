@@ -77,8 +77,10 @@ func TestCarryServiceAndEndIt(t *testing.T) {
 		"a:5 is in service VLAN 7 already":       {"a:5", "c:1"},
 		"a:2 leads to another device of yours":   {"a:2", "c:1"},
 		"no cables between devices with service": {"a:1", "d:1"},
+		"c:lag1 leads to another device":         {"a:1", "c:lag1"},
+		"r:5 is the air of a radio link":         {"r:5", "c:1"},
 	} {
-		configs["d"] = device()
+		configs["d"], configs["r"] = device(), air
 		_, err := CarryService(configs, links, 400, at(ends[0]), at(ends[1]))
 		assert.ErrorContains(t, err, want)
 	}
