@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -60,21 +61,30 @@ func (a *app) tableCommands() []*cobra.Command {
 				return out
 			}),
 		a.tableOf("spanning-tree", "List how a device's ports take part in spanning tree", "It runs no spanning tree, or does not tell.",
-			[]string{"port", "role", "state", "root", "root cost"}, func(d v1.DeviceDetail) (out [][]string) {
-				if d.Inside == nil || d.Inside.Spanning == nil {
-					return nil
-				}
-				s := d.Inside.Spanning
-				root := strconv.Itoa(s.RootPriority) + "/" + s.RootAddress
-				if s.RootAddress == s.Address {
-					root = "itself"
-				}
-				for _, p := range d.PortList {
-					if at, ok := s.Ports[p.Port]; ok {
-						out = append(out, []string{p.Port, at.Role, at.State, root, strconv.Itoa(s.RootCost)})
-					}
-				}
-				return out
-			}),
+			[]string{"tree", "port", "role", "state", "root", "root cost"}, spanningRows),
 	}
+}
+
+// spanningRows are the ports of a device in each of its trees, the common one first.
+func spanningRows(d v1.DeviceDetail) (out [][]string) {
+	if d.Inside == nil || d.Inside.Spanning == nil {
+		return nil
+	}
+	s := d.Inside.Spanning
+	for _, i := range append([]int{0}, slices.Sorted(maps.Keys(s.Instances))...) {
+		t, name := s.In(i), "common"
+		if i > 0 {
+			name = "instance " + strconv.Itoa(i)
+		}
+		root := strconv.Itoa(t.RootPriority) + "/" + t.RootAddress
+		if t.RootAddress == t.Address {
+			root = "itself"
+		}
+		for _, p := range d.PortList {
+			if at, ok := t.Ports[p.Port]; ok {
+				out = append(out, []string{name, p.Port, at.Role, at.State, root, strconv.Itoa(t.RootCost)})
+			}
+		}
+	}
+	return out
 }

@@ -1,18 +1,17 @@
 package standin
 
 import (
-	"cmp"
 	"maps"
 	"slices"
 )
 
-// spanning is the spanning tree: which ends of cables are blocked, and what each bridge knows of the root.
+// spanning is the spanning trees: the common one, and those of instances by region and number.
 type spanning struct {
-	blocked map[endpoint]bool
-	root    map[string]string // by node: the node of the root bridge
-	cost    map[string]int    // by node: to the root
-	toRoot  map[string]*bundle
-	rings   map[string]ringNow // by name
+	branch
+	always    map[endpoint]bool  // blocked for all VLANs: by the manager of a ring, or for a loop on the port itself
+	rings     map[string]ringNow // by name
+	regions   map[string]string  // by node, "" for none
+	instances map[string]map[int]*branch
 }
 
 // bundle is the cables that forward as one: one cable, or the members of a link aggregation.
@@ -107,109 +106,26 @@ func (w *World) bestOf(node string) (best [2]string, by string) {
 	return best, by
 }
 
-// spanTree finds the spanning tree (IEEE 802.1D-2004 clause 17, its result rather than its messages): each bridge keeps its
-// cheapest way to the root; of a bundle that is on nobody's way, the end that is farther from the root is blocked.
+// spanTree finds the spanning trees (IEEE 802.1Q clause 13, their result rather than their messages): the common one, and those of instances.
 func (w *World) spanTree() *spanning {
-	s := &spanning{blocked: map[endpoint]bool{}, root: map[string]string{}, cost: map[string]int{}, toRoot: map[string]*bundle{}}
-	bundles := w.bundles()
-	at := map[string][]*bundle{}
-	s.rings = w.ringsNow()
-	bundles = slices.DeleteFunc(bundles, func(b *bundle) bool { return s.cutByRing(b) })
-	for _, b := range bundles {
-		at[b.a] = append(at[b.a], b)
-		at[b.b] = append(at[b.b], b)
-	}
-	ids := map[string][2]string{}
-	for node := range w.nodes {
-		ids[node] = w.bridgeID(node)
-	}
-	order := slices.SortedFunc(maps.Keys(w.nodes), func(a, b string) int {
-		x, y := ids[a], ids[b]
-		return cmp.Or(slices.Compare(x[:], y[:]), cmp.Compare(a, b))
-	})
-	for _, root := range order { // the best bridge that no better one has reached is the root of its part
-		if _, reached := s.root[root]; reached {
-			continue
-		}
-		s.root[root], s.cost[root] = root, 0
-		w.cheapestWays(s, root, at, ids)
-	}
+	s := &spanning{always: map[endpoint]bool{}, rings: w.ringsNow()}
+	bundles := slices.DeleteFunc(w.bundles(), func(b *bundle) bool { return s.cutByRing(b) })
 	for name, d := range w.devices {
 		for port, p := range d.ports {
 			if p.guard.looped && d.cfg.stp {
-				s.blocked[endpoint{name, port}] = true
+				s.always[endpoint{name, port}] = true
 			}
 		}
 	}
-	for _, b := range bundles {
-		if s.toRoot[b.a] == b || s.toRoot[b.b] == b {
-			continue
-		}
-		if s.root[b.a] != s.root[b.b] { // each end forwards what its own root says, where neither guards against the other's
-			if w.guardsRoot(b, b.a) || w.guardsRoot(b, b.b) {
-				s.block(b)
-			}
-			continue
-		}
-		worse := b.b
-		x, y := ids[b.a], ids[b.b]
-		if s.cost[b.a] > s.cost[b.b] || s.cost[b.a] == s.cost[b.b] && slices.Compare(x[:], y[:]) > 0 {
-			worse = b.a
-		}
-		for _, c := range b.cables {
-			for _, e := range []endpoint{c.a, c.b} {
-				if w.nodeOf(e.device) == worse && w.devices[e.device].cfg.stp {
-					s.blocked[e] = true
-				}
-			}
-		}
+	ranks, regions := map[string][2]string{}, map[string]string{}
+	for node := range w.nodes {
+		ranks[node], regions[node] = w.bridgeID(node), w.regionAt(node)
 	}
+	s.regions = regions
+	s.branch = *w.grow(bundles, ranks, regions, func(root string) int { return w.timesAt(root).maxAge })
+	maps.Copy(s.blocked, s.always)
+	w.growInstances(s, bundles)
 	return s
-}
-
-// block closes a bundle at both ends.
-func (s *spanning) block(b *bundle) {
-	for _, c := range b.cables {
-		s.blocked[c.a], s.blocked[c.b] = true, true
-	}
-}
-
-// cheapestWays fills in the costs to a root (Dijkstra; ties go to the better bridge, then the first cable).
-func (w *World) cheapestWays(s *spanning, root string, at map[string][]*bundle, ids map[string][2]string) {
-	done := map[string]bool{}
-	open := []string{root}
-	age := map[string]int{} // of what the root says, when it comes to a bridge; what is too old is not believed
-	oldest := w.timesAt(root).maxAge
-	for len(open) > 0 {
-		best := 0
-		for i, n := range open {
-			x, y := ids[n], ids[open[best]]
-			if s.cost[n] < s.cost[open[best]] || s.cost[n] == s.cost[open[best]] && slices.Compare(x[:], y[:]) < 0 {
-				best = i
-			}
-		}
-		node := open[best]
-		open = slices.Delete(open, best, best+1)
-		if done[node] {
-			continue
-		}
-		done[node] = true
-		for _, b := range at[node] {
-			far := b.a
-			if far == node {
-				far = b.b
-			}
-			if w.guardsRoot(b, far) || age[node] >= oldest {
-				continue
-			}
-			cost := s.cost[node] + pathCost(b.speed)
-			if old, reached := s.cost[far]; done[far] || reached && (s.root[far] != root || old <= cost) { // a root that was heard before is better
-				continue
-			}
-			s.root[far], s.cost[far], s.toRoot[far], age[far] = root, cost, b, age[node]+1
-			open = append(open, far)
-		}
-	}
 }
 
 // guardsRoot tells whether a bridge does not take a bundle as its way to a root.
@@ -316,7 +232,7 @@ func (w *World) cross(at room, f func(room, *cable)) {
 		if far.device == at.device {
 			near, far = far, near
 		}
-		if !w.forwards(c) || w.tree.blocked[near] || w.tree.blocked[far] {
+		if !w.forwards(c) || w.blocks(c, outermost(at.vlan)) {
 			continue
 		}
 		out, in := w.devices[near.device].cfg.ports[near.port], w.devices[far.device].cfg.ports[far.port]

@@ -2,7 +2,6 @@ package standin
 
 import (
 	"net"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -17,6 +16,7 @@ type compiled struct {
 	vlans      map[int]bool          // that are active
 	management int                   // the VLAN in which the device has its own address, 0 for none
 	stp        bool
+	mst        mstConfig
 	times      stpTimes
 	timed      bool     // a server sets its clock
 	names      []string // servers that it asks for names
@@ -131,7 +131,8 @@ func compile(tree *xmlnode.Node) *compiled {
 		}
 	}
 	if stp := tree.Child("stp"); stp != nil {
-		c.stp = slices.ContainsFunc(stp.Find("global/config").All("enabled-protocol"), func(n *xmlnode.Node) bool { return strings.HasSuffix(n.Text, "RSTP") })
+		c.mst = compileInstances(stp)
+		c.stp = c.mst.on || protocol(stp, "RSTP")
 		if n, err := strconv.Atoi(stp.TextAt("rstp/config/bridge-priority")); err == nil {
 			c.priority = n
 		}

@@ -180,6 +180,7 @@ func validate(tree *xmlnode.Node) error {
 		}
 	}
 	validateSwitching(tree, vlans, fault)
+	validateInstances(tree, fault)
 	validateFirewall(tree, fault)
 	validateRouting(tree, vlans, fault)
 	validateWireless(tree, vlans, fault)

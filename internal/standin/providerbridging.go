@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"cmp"
 	"strconv"
 
 	"example.net/everypost/internal/wire/xmlnode"
@@ -8,6 +9,9 @@ import (
 
 // stacked is what is carried within a service VLAN (IEEE 802.1ad): in a VLAN of whom it is carried for, 0 where it has no tag of his.
 func stacked(service, vlan int) int { return service<<12 | vlan }
+
+// outermost is the VLAN by which switches forward what is in a room.
+func outermost(inside int) int { return cmp.Or(inside>>12, inside&0xfff) }
 
 // sends tells with which tags a frame leaves by a port, 0 for none.
 func (p portConfig) sends(inside int) (service, vlan int, ok bool) {

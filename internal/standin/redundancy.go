@@ -227,7 +227,7 @@ func (s *spanning) cutByRing(b *bundle) bool {
 	for _, r := range s.rings {
 		for _, c := range b.cables {
 			if r.state == "closed" && (c.a == r.blocked || c.b == r.blocked) {
-				s.blocked[r.blocked] = true
+				s.always[r.blocked] = true
 				return true
 			}
 		}

@@ -115,6 +115,12 @@ oc-stp:stp/rstp/config/bridge-priority bridge-priority
 oc-stp:stp/rstp/config/hello-time 1..10
 oc-stp:stp/rstp/config/max-age 6..40
 oc-stp:stp/rstp/config/forwarding-delay 4..30
+oc-stp:stp/mstp/config/name string
+oc-stp:stp/mstp/config/revision uint16
+oc-stp:stp/mstp/mst-instances/mst-instance[mst-id]/mst-id 1..4094
+oc-stp:stp/mstp/mst-instances/mst-instance[mst-id]/config/mst-id 1..4094
+oc-stp:stp/mstp/mst-instances/mst-instance[mst-id]/config/vlan* vlan-or-range
+oc-stp:stp/mstp/mst-instances/mst-instance[mst-id]/config/bridge-priority bridge-priority
 oc-stp:stp/interfaces/interface[name]/name string
 oc-stp:stp/interfaces/interface[name]/config/name string
 oc-stp:stp/interfaces/interface[name]/config/edge-port identity

@@ -328,22 +328,10 @@ func (d *device) stpState(stp *xmlnode.Node, now time.Time) {
 		if !d.ports[spec.Name].up {
 			continue
 		}
-		state, role := "oc-stp-types:"+d.stpWord(d.ports[spec.Name], now), "oc-stp-types:DESIGNATED"
-		if b := w.tree.toRoot[node]; b != nil {
-			for _, c := range b.cables {
-				if c.a == at || c.b == at {
-					role = "oc-stp-types:ROOT"
-				}
-			}
-		}
-		if w.tree.blocked[at] {
-			state, role = "oc-stp-types:BLOCKING", "oc-stp-types:ALTERNATE"
-		}
-		types := "http://openconfig.net/yang/spanning-tree/types"
-		interfaces.Add(x.node("interface", x.leaf("name", spec.Name), x.node("state", x.leaf("name", spec.Name),
-			x.leaf("port-state", state).SetAttr("xmlns", "oc-stp-types", types), x.leaf("role", role).SetAttr("xmlns", "oc-stp-types", types))))
+		interfaces.Add(d.portInTree(at, w.tree.blocked[at], w.tree.toRoot[node], now))
 	}
 	rstp.Add(interfaces)
+	d.instancesOf(stp, now)
 }
 
 // instancesState adds routes and the MAC table.

@@ -400,6 +400,13 @@ func (w *World) Running(device string) *xmlnode.Node {
 	return w.devices[device].running.Clone()
 }
 
+// Shown is what a device answers to somebody who asks for all that it has, for tests to hold against what the service says.
+func (w *World) Shown(device string) *xmlnode.Node {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.devices[device].stateTree(w.clock.now(), nil)
+}
+
 // FirmwareOf is what a device really runs.
 func (w *World) FirmwareOf(device string) string {
 	w.mu.Lock()

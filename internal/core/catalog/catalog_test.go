@@ -156,7 +156,7 @@ func TestInsideCanBeAskedFor(t *testing.T) {
 			Radios:   []network.RadioState{{Band: "5 GHz", Channel: 36, BusyPercent: 55}, {Band: "2.4 GHz", Channel: 6, BusyPercent: 9}},
 			Tunnels:  []network.Tunnel{{Underlay: "satellite", Up: true, DelayMs: 590}, {Underlay: "cellular"}},
 			Stations: []network.Station{{SSID: "Lantern Crew"}},
-			Spanning: &network.SpanningTree{Ports: map[string]network.SpanningPort{"lag1": {State: "blocking"}, "2": {State: "forwarding"}}},
+			Spanning: &network.SpanningTree{Tree: network.Tree{Ports: map[string]network.SpanningPort{"lag1": {State: "blocking"}, "2": {State: "forwarding"}}}},
 		}}
 	var n Net
 	n.SetSites([]network.Site{{Name: "fulmar"}})

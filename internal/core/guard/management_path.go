@@ -56,10 +56,8 @@ func (p Proposal) reach(configs map[string]network.Config, down bool) map[string
 	for _, l := range p.Links {
 		works[l] = topology.Passes(configs, l) && !(down && p.unsure(configs, l, 0))
 	}
-	for l := range topology.Blocked(configs, p.Links, func(l topology.Link) bool { return works[l] }, p.bridges(configs)) {
-		works[l] = false
-	}
-	return p.graph.ReachOver(configs, func(l topology.Link) bool { return works[l] })
+	trees := topology.SpanningTrees(configs, p.Links, func(l topology.Link) bool { return works[l] }, p.bridges(configs))
+	return p.graph.ReachOver(configs, func(l topology.Link, v network.VLANID) bool { return works[l] && !trees.Blocks(l, v) })
 }
 
 // unsure tells whether a link may be down, as one of its ends is set up: fixed to a speed that it does not have, working by
@@ -85,7 +83,7 @@ func (p Proposal) unsure(configs map[string]network.Config, l topology.Link, dee
 			return f != near.Port && p.staysUp(configs, network.PortRef{Device: near.Device, Port: f}, deep)
 		}):
 			return true
-		case (port.Settings["bpdu-guard"] == "on" || bundle["bpdu-guard"] == "on") && c.Settings["stp"] == "rapid" && configs[far.Device].Settings["stp"] == "rapid":
+		case (port.Settings["bpdu-guard"] == "on" || bundle["bpdu-guard"] == "on") && setting.Spans(c) && setting.Spans(configs[far.Device]):
 			return true
 		case port.LAG != "" && bundle["min-links"] != "" && atoi(bundle["min-links"]) > len(c.Members(port.LAG)):
 			return true

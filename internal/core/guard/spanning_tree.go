@@ -9,6 +9,7 @@ import (
 
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/network"
+	"example.net/everypost/internal/core/setting"
 	"example.net/everypost/internal/core/topology"
 )
 
@@ -17,7 +18,7 @@ func spanningTree(p Proposal) []Finding {
 	var out []Finding
 	touched := func(d string) bool {
 		a, b := p.After[d].Settings, p.Before[d].Settings
-		return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"] || a["stp-max-age"] != b["stp-max-age"]
+		return a["stp"] != b["stp"] || a["stp-priority"] != b["stp-priority"] || a["stp-max-age"] != b["stp-max-age"] || p.instancesTouched(d)
 	}
 	some := false
 	for d := range p.After {
@@ -30,7 +31,8 @@ func spanningTree(p Proposal) []Finding {
 		if !slices.ContainsFunc(group, touched) {
 			continue
 		}
-		out = append(out, p.rootMoves(group)...)
+		out = append(out, p.rootMoves(group, common)...)
+		out = append(out, p.instances(group)...)
 		out = append(out, p.loopOpens(group)...)
 		out = append(out, p.tooFar(group)...)
 	}
@@ -72,12 +74,28 @@ func (p Proposal) bridged() [][]string {
 	return out
 }
 
-// rootOf is the device that becomes the root: the lowest priority, then the lowest address.
-func (p Proposal) rootOf(group []string, configs map[string]network.Config) string {
+// spanned is a spanning tree: the common one, or that of an instance.
+type spanned struct {
+	called   string
+	object   string // that holds the priority of a device in it, "" for the device itself
+	priority string // the setting
+}
+
+var common = spanned{"the spanning tree", "", "stp-priority"}
+
+func (t spanned) priorityOf(c network.Config) string {
+	if t.object == "" {
+		return c.Settings[t.priority]
+	}
+	return c.Objects[t.object][t.priority]
+}
+
+// rootOf is the device that becomes the root of a tree: the lowest priority, then the lowest address.
+func (p Proposal) rootOf(group []string, configs map[string]network.Config, t spanned) string {
 	best := ""
 	rank := func(d string) (int, string) {
 		priority := 32768
-		if v := configs[d].Settings["stp-priority"]; v != "" {
+		if v := t.priorityOf(configs[d]); v != "" {
 			priority = atoi(v)
 		}
 		address := ""
@@ -87,7 +105,7 @@ func (p Proposal) rootOf(group []string, configs map[string]network.Config) stri
 		return priority, address
 	}
 	for _, d := range group {
-		if configs[d].Settings["stp"] != "rapid" {
+		if !setting.Spans(configs[d]) {
 			continue
 		}
 		if best == "" {
@@ -103,35 +121,39 @@ func (p Proposal) rootOf(group []string, configs map[string]network.Config) stri
 	return best
 }
 
-func (p Proposal) rootMoves(group []string) []Finding {
-	from, to := p.rootOf(group, p.Before), p.rootOf(group, p.After)
+func (p Proposal) rootMoves(group []string, t spanned) []Finding {
+	from, to := p.rootOf(group, p.Before, t), p.rootOf(group, p.After, t)
 	if from == to || from == "" || to == "" {
 		return nil
 	}
 	f := Finding{
-		ID: "spanning-tree-root:" + from, Guard: "spanning-tree", Level: Warn, Ports: []network.PortRef{{Device: from}, {Device: to}},
-		What: fmt.Sprintf("The root of the spanning tree would move from %s to %s.", from, to),
+		ID: "spanning-tree-root:" + strings.TrimSuffix(from+":"+t.object, ":"), Guard: "spanning-tree", Level: Warn, Ports: []network.PortRef{{Device: from}, {Device: to}},
+		What: fmt.Sprintf("The root of %s would move from %s to %s.", t.called, from, to),
 		Why:  "Every bridge finds its way anew, and nothing is forwarded until it has; traffic then goes over other links than those laid out for it.",
 		Do:   fmt.Sprintf("Leave the priority of %s the lowest, or accept this at a quiet time.", from),
 	}
 	for _, d := range []string{from, to} {
-		if a, b := p.After[d].Settings["stp-priority"], p.Before[d].Settings["stp-priority"]; a != b {
-			f.Fix = append(f.Fix, intent.Edit{Port: network.PortRef{Device: d}, Field: "stp-priority", Value: cmp.Or(b, "32768")})
+		if a, b := t.priorityOf(p.After[d]), t.priorityOf(p.Before[d]); a != b {
+			f.Fix = append(f.Fix, intent.Edit{Port: network.PortRef{Device: d, Port: t.object}, Field: t.priority, Value: cmp.Or(b, "32768")})
 		}
 	}
 	return []Finding{f}
 }
 
 // tooFar finds a root that is not believed everywhere: what it says is too old (IEEE 802.1Q 13.26.7, Max Age) before it gets to
-// the farthest bridge.
+// the farthest bridge. A region counts for one.
 func (p Proposal) tooFar(group []string) []Finding {
-	root := p.rootOf(group, p.After)
+	root := p.rootOf(group, p.After, common)
 	if root == "" {
 		return nil
 	}
 	age := atoi(cmp.Or(p.After[root].Settings["stp-max-age"], "20"))
 	hops := map[string]int{root: 0}
 	farthest := root
+	region := map[string]string{}
+	for _, d := range group {
+		region[d] = topology.Region(p.After[d])
+	}
 	for queue := []string{root}; len(queue) > 0; queue = queue[1:] {
 		at := queue[0]
 		if hops[at] > hops[farthest] {
@@ -140,6 +162,11 @@ func (p Proposal) tooFar(group []string) []Finding {
 		for _, l := range p.Links {
 			for _, e := range [][2]network.PortRef{{l.A, l.B}, {l.B, l.A}} {
 				if _, known := hops[e[1].Device]; e[0].Device == at && !known && slices.Contains(group, e[1].Device) && topology.Passes(p.After, l) {
+					if r := region[at]; r != "" && r == region[e[1].Device] {
+						hops[e[1].Device] = hops[at]
+						queue = slices.Insert(queue, 1, e[1].Device)
+						continue
+					}
 					hops[e[1].Device] = hops[at] + 1
 					queue = append(queue, e[1].Device)
 				}
@@ -163,7 +190,7 @@ func (p Proposal) tooFar(group []string) []Finding {
 func (p Proposal) loopOpens(group []string) []Finding {
 	var out []Finding
 	for _, d := range group {
-		if p.Before[d].Settings["stp"] != "rapid" || p.After[d].Settings["stp"] == "rapid" || !p.onLoop(d, group) {
+		if !setting.Spans(p.Before[d]) || setting.Spans(p.After[d]) || !p.onLoop(d, group) {
 			continue
 		}
 		at := network.PortRef{Device: d}
@@ -172,7 +199,7 @@ func (p Proposal) loopOpens(group []string) []Finding {
 			What: fmt.Sprintf("%s is on a loop of links, and would take no part in the spanning tree that cuts it.", d),
 			Why:  "Frames would run in a circle without end and bring down everything on it.",
 			Do:   fmt.Sprintf("Leave the spanning tree on, or take the second way of %s away first.", d),
-			Fix:  []intent.Edit{{Port: at, Field: "stp", Value: "rapid"}},
+			Fix:  []intent.Edit{{Port: at, Field: "stp", Value: p.Before[d].Settings["stp"]}},
 		})
 	}
 	return out

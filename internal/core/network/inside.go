@@ -231,8 +231,22 @@ type BundleMember struct {
 	Partner string `json:"partner,omitempty"` // system id of the other end
 }
 
-// SpanningTree is what a bridge knows of the spanning tree (IEEE 802.1D).
+// SpanningTree is what a bridge knows of the common spanning tree (IEEE 802.1Q clause 13), and of those of instances.
 type SpanningTree struct {
+	Tree
+	Instances map[int]Tree `json:"instances,omitempty"`
+}
+
+// In is the tree of an instance, 0 for the common one; where the bridge tells of no such instance, that is the common one too.
+func (s SpanningTree) In(instance int) Tree {
+	if t, ok := s.Instances[instance]; ok {
+		return t
+	}
+	return s.Tree
+}
+
+// Tree is one spanning tree, as a bridge sees it.
+type Tree struct {
 	Priority     int                     `json:"priority"`
 	Address      string                  `json:"address"`
 	RootPriority int                     `json:"root_priority"`
@@ -245,6 +259,11 @@ type SpanningTree struct {
 type SpanningPort struct {
 	State string `json:"state"` // forwarding, blocking, learning, listening, disabled
 	Role  string `json:"role"`  // root, designated, alternate, backup
+}
+
+// Blocks tells whether nothing passes the port (IEEE 802.1Q 13.12: an alternate or backup port).
+func (p SpanningPort) Blocks() bool {
+	return p.State == "blocking" || p.Role == "alternate" || p.Role == "backup"
 }
 
 // RadioState is a radio of an access point.

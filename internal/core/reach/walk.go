@@ -37,7 +37,7 @@ func (a *asking) walk(from string, vlan network.VLANID, to string) bool {
 			near, far := l.Other(here.device)
 			tags, passes := topology.Pass(a.n.Configs, near, far, here.tags)
 			next := place{far.Device, tags}
-			switch why := a.closed(near, far); {
+			switch why := a.closed(near, far, network.VLANID(cmp.Or(here.tags.Service, here.tags.VLAN))); {
 			case why != "":
 				if refused == "" {
 					refused, a.answer.Outage = why, true
@@ -83,8 +83,8 @@ func (a *asking) told(start, last place, came map[place]topology.Link, before ma
 	}
 }
 
-// closed tells why nothing passes a link, "" where it does.
-func (a *asking) closed(near, far network.PortRef) string {
+// closed tells why nothing of a VLAN passes a link, "" where it does.
+func (a *asking) closed(near, far network.PortRef, vlan network.VLANID) string {
 	for _, end := range []network.PortRef{near, far} {
 		if a.n.Gone[end.Device] {
 			return end.Device + " is not in hand"
@@ -97,10 +97,9 @@ func (a *asking) closed(near, far network.PortRef) string {
 		}
 		if st := a.n.Insides[end.Device].Spanning; st != nil {
 			name := cmp.Or(a.n.Configs[end.Device].Ports[end.Port].LAG, end.Port)
-			for _, p := range []network.SpanningPort{st.Ports[name], st.Ports[end.Port]} {
-				if p.State == "blocking" || p.Role == "alternate" || p.Role == "backup" {
-					return "spanning tree blocks " + end.String()
-				}
+			ports := st.In(topology.Instances(a.n.Configs[end.Device])[vlan]).Ports
+			if ports[name].Blocks() || ports[end.Port].Blocks() {
+				return "spanning tree blocks " + end.String()
 			}
 		}
 	}

@@ -104,6 +104,7 @@ var kinds = []About{
 	{Kind: OnMember, Section: "stack-members", place: 9, Own: true, Title: "Stack members", One: "stack member", Needs: Stacking, Form: "its number, 1 to 16", lowest: 1, highest: 16},
 	{Kind: OnPair, Section: "pairs", place: 10, Own: true, Title: "Pairs", One: "pair", Needs: Pairs, Form: nameForm + ", the same on both"},
 	{Kind: OnRing, Section: "rings", place: 11, Title: "Rings", One: "ring", Needs: Rings, Form: nameForm + ", the same on all"},
+	{Kind: OnInstance, Section: "mst-instances", place: 35, CopiedAs: "lists", Title: "MST instances", One: "MST instance", Needs: SpanningTree, Form: "its number, 1 to 4094", lowest: 1, highest: 4094},
 	{Kind: OnFabric, Section: "fabrics", place: 12, Own: true, Title: "Fabrics", One: "fabric", Needs: Zoning, Form: nameForm},
 	{Kind: OnZone, Section: "zones", place: 13, Own: true, Title: "Zones", One: "zone", Needs: Zoning, Form: nameForm},
 	{Kind: OnUser, Section: "users", place: 14, CopiedAs: "sign-in", Title: "Users of the device", One: "user", Needs: LocalUsers, Form: nameForm},

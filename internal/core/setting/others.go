@@ -17,7 +17,7 @@ var (
 )
 
 // all is every setting there is.
-var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, storageSettings,
+var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, spanningSettings, storageSettings,
 	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, routingSettings, wirelessSettings, blockedSettings, limitedSettings, tunnelSettings, steeringSettings, segmentSettings, routerSettings, radioLinkSettings, serviceSettings, described, templateSettings)
 
 // presence makes and removes objects.

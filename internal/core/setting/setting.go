@@ -27,14 +27,15 @@ const (
 	OnSchedule Kind = "schedule"
 	OnMirror   Kind = "mirror"
 	OnACL      Kind = "acl"
-	OnClass    Kind = "class"    // of traffic, by its number
-	OnMember   Kind = "member"   // of a stack, by its number
-	OnPair     Kind = "pair"     // of switches that act as one towards others
-	OnRing     Kind = "ring"     // of industrial switches
-	OnFabric   Kind = "fabric"   // of a storage switch
-	OnZone     Kind = "zone"     // of a fabric
-	OnUser     Kind = "user"     // of the device itself
-	OnTemplate Kind = "template" // a template itself: see Self
+	OnClass    Kind = "class"        // of traffic, by its number
+	OnMember   Kind = "member"       // of a stack, by its number
+	OnPair     Kind = "pair"         // of switches that act as one towards others
+	OnRing     Kind = "ring"         // of industrial switches
+	OnInstance Kind = "mst-instance" // of spanning tree, by its number
+	OnFabric   Kind = "fabric"       // of a storage switch
+	OnZone     Kind = "zone"         // of a fabric
+	OnUser     Kind = "user"         // of the device itself
+	OnTemplate Kind = "template"     // a template itself: see Self
 
 	OnCommunity Kind = "community" // of SNMP
 	OnSNMPUser  Kind = "snmp-user"

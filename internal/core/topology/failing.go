@@ -55,7 +55,7 @@ func (t Thing) ends(l Line) bool {
 // reach is which devices are reached over the links that open tells of, without one of them.
 func (f Failing) reach(without string, open func(Link) bool) map[string]bool {
 	entries := slices.DeleteFunc(slices.Clone(f.Entries), func(e string) bool { return e == without || f.Gone[e] })
-	return NewGraph(f.Links, entries).ReachOver(f.Configs, func(l Link) bool {
+	return NewGraph(f.Links, entries).ReachOver(f.Configs, func(l Link, _ network.VLANID) bool {
 		return !f.Gone[l.A.Device] && !f.Gone[l.B.Device] && Passes(f.Configs, l) && open(l)
 	})
 }

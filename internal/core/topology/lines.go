@@ -98,13 +98,31 @@ func (l *Line) add(link Link, a, b Seen) {
 	}
 }
 
-// blockedAt finds the end of a line at which spanning tree lets nothing pass (IEEE 802.1D: an alternate or backup port).
+// blockedAt finds the end of a line at which spanning tree lets nothing pass, in whatever tree.
 func blockedAt(devices map[string]Seen, l *Line) *End {
 	for _, e := range []End{l.A, l.B} {
-		if st := devices[e.Device].Inside.Spanning; st != nil && l.Up > 0 {
-			if p := st.Ports[e.Name]; p.State == "blocking" || p.Role == "alternate" || p.Role == "backup" {
-				return &e
-			}
+		st := devices[e.Device].Inside.Spanning
+		if st == nil || l.Up == 0 || !st.Ports[e.Name].Blocks() {
+			continue
+		}
+		open := false
+		for _, t := range st.Instances {
+			p, known := t.Ports[e.Name]
+			open = open || known && !p.Blocks()
+		}
+		if !open {
+			return &e
+		}
+	}
+	return nil
+}
+
+// BlockedFor finds the end of a line at which spanning tree lets nothing of a VLAN pass.
+func BlockedFor(devices map[string]Seen, l Line, v network.VLANID) *End {
+	for _, e := range []End{l.A, l.B} {
+		d := devices[e.Device]
+		if st := d.Inside.Spanning; st != nil && l.Up > 0 && st.In(Instances(d.Config)[v]).Ports[e.Name].Blocks() {
+			return &e
 		}
 	}
 	return nil
@@ -177,8 +195,9 @@ func VLANOn(devices map[string]Seen, l Line, v network.VLANID) (how, why string)
 		return Stopped, "the ends do not agree on its tag"
 	case l.Up == 0:
 		return Stopped, "the link is down"
-	case l.Blocked != nil:
-		return Held, "spanning tree blocks " + l.Blocked.Device + " " + l.Blocked.Name
+	}
+	if at := BlockedFor(devices, l, v); at != nil {
+		return Held, "spanning tree blocks " + at.Device + " " + at.Name
 	}
 	return Carried, ""
 }

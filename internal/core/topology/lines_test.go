@@ -66,7 +66,7 @@ func TestHowAVLANFares(t *testing.T) {
 	assert.Equal(t, "stopped: b lag9 does not carry it", fares(1, 20))
 
 	b := devices["b"]
-	b.Inside.Spanning = &network.SpanningTree{Ports: map[string]network.SpanningPort{"3": {State: "blocking", Role: "alternate"}}}
+	b.Inside.Spanning = &network.SpanningTree{Tree: network.Tree{Ports: map[string]network.SpanningPort{"3": {State: "blocking", Role: "alternate"}}}}
 	devices["b"] = b
 	lines = Lines(devices, self)
 	require.NotNil(t, lines[0].Blocked)

@@ -38,9 +38,9 @@ func with(c network.Config, port, name, value string) network.Config {
 }
 
 func closedAt(configs map[string]network.Config, links []Link, b Bridges) (out []string) {
-	closed := Blocked(configs, links, func(Link) bool { return true }, b)
+	closed := SpanningTrees(configs, links, func(Link) bool { return true }, b)
 	for _, l := range links {
-		if closed[l] {
+		if closed.Blocks(l, 10) {
 			out = append(out, l.B.Device)
 		}
 	}

@@ -179,11 +179,11 @@ type place struct {
 // links: a tagged frame keeps its VLAN, an untagged one takes the untagged VLAN of the port it arrives on. An entry is
 // reached by definition. A device whose management is on no VLAN is reached when any of its neighbours is.
 func (g *Graph) ManagementReach(configs map[string]network.Config) map[string]bool {
-	return g.ReachOver(configs, func(l Link) bool { return Passes(configs, l) })
+	return g.ReachOver(configs, func(l Link, _ network.VLANID) bool { return Passes(configs, l) })
 }
 
-// ReachOver is ManagementReach over the links that open tells of.
-func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) bool) map[string]bool {
+// ReachOver is ManagementReach over the links that open tells of, for the VLAN of the outermost tag.
+func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link, network.VLANID) bool) map[string]bool {
 	reached := map[string]bool{}
 	visited := map[place]bool{}
 	var queue []place
@@ -205,7 +205,7 @@ func (g *Graph) ReachOver(configs map[string]network.Config, open func(Link) boo
 		at := queue[0]
 		queue = queue[1:]
 		for _, l := range g.at[at.device] {
-			if !open(l) {
+			if !open(l, cmp.Or(at.tags.Service, at.tags.VLAN)) {
 				continue
 			}
 			near, far := l.Other(at.device)

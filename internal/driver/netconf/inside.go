@@ -64,7 +64,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	readRouters(&in, data)
 	in.Policy, in.Blocked = readPolicyState(data), readBlocked(data)
 	in.Clock = readClock(data.Child("system"), now)
-	in.Spanning = readSpanning(data.Find("stp/rstp"))
+	in.Spanning = readSpanning(data.Child("stp"))
 	readWireless(&in, data.Child("access-points"))
 	readAir(&in, data.Child("wireless"))
 	for _, t := range data.Child("tunnels").All("tunnel") {
@@ -149,17 +149,38 @@ func readModule(c *xmlnode.Node) network.Module {
 	return m
 }
 
-func readSpanning(rstp *xmlnode.Node) *network.SpanningTree {
-	s := rstp.Child("state")
-	if s == nil {
+// readSpanning reads the trees of spanning tree in which a bridge is. The common one stands with RSTP, whether it is in others besides or not.
+func readSpanning(stp *xmlnode.Node) *network.SpanningTree {
+	common, ok := readTree(stp.Child("rstp"))
+	if !ok {
 		return nil
 	}
-	out := &network.SpanningTree{Priority: number(s, "bridge-priority"), Address: s.TextAt("bridge-address"), RootPriority: number(s, "designated-root-priority"),
-		RootAddress: s.TextAt("designated-root-address"), RootCost: number(s, "root-cost"), Ports: map[string]network.SpanningPort{}}
-	for _, i := range rstp.Child("interfaces").All("interface") {
-		out.Ports[i.TextAt("name")] = network.SpanningPort{State: strings.ToLower(kindOf(i.TextAt("state/port-state"))), Role: strings.ToLower(kindOf(i.TextAt("state/role")))}
+	out := &network.SpanningTree{Tree: common}
+	for _, i := range stp.Find("mstp/mst-instances").All("mst-instance") {
+		t, ok := readTree(i)
+		n := number(i, "mst-id")
+		if !ok || n < 1 || n > 4094 {
+			continue
+		}
+		if out.Instances == nil {
+			out.Instances = map[int]network.Tree{}
+		}
+		out.Instances[n] = t
 	}
 	return out
+}
+
+func readTree(of *xmlnode.Node) (t network.Tree, ok bool) {
+	s := of.Child("state")
+	if s == nil {
+		return t, false
+	}
+	t = network.Tree{Priority: number(s, "bridge-priority"), Address: s.TextAt("bridge-address"), RootPriority: number(s, "designated-root-priority"),
+		RootAddress: s.TextAt("designated-root-address"), RootCost: number(s, "root-cost"), Ports: map[string]network.SpanningPort{}}
+	for _, i := range of.Child("interfaces").All("interface") {
+		t.Ports[i.TextAt("name")] = network.SpanningPort{State: strings.ToLower(kindOf(i.TextAt("state/port-state"))), Role: strings.ToLower(kindOf(i.TextAt("state/role")))}
+	}
+	return t, true
 }
 
 var bands = map[string]string{"FREQ_2GHZ": "2.4 GHz", "FREQ_5GHZ": "5 GHz", "FREQ_6GHZ": "6 GHz"}

@@ -42,6 +42,7 @@ var mappings = slices.Concat(
 	of(setting.OnPair, objectLists[setting.OnPair]+"/", at("peer-bundle", "peer-bundle", asIs), at("keepalive", "keepalive/address", several), at("priority", "priority", asIs)),
 	of(setting.OnRing, objectLists[setting.OnRing]+"/", at("ring-role", "role", asIs), at("ring-ports", "ports/port", several), at("ring-vlan", "vlan", asIs),
 		at("recovery", "recovery", asIs), purpose),
+	of(setting.OnInstance, objectLists[setting.OnInstance]+"/config/", at("instance-vlans", "vlan", vlanRanges), at("priority", "bridge-priority", asIs)),
 	of(setting.OnFabric, objectLists[setting.OnFabric]+"/", at("fabric-ports", "ports/port", several), purpose),
 	of(setting.OnZone, objectLists[setting.OnZone]+"/", at("fabric", "fabric", asIs), at("zone-ports", "ports/port", several), at("active", "active", flag), purpose),
 	of(setting.OnUser, objectLists[setting.OnUser]+"/config/", at("role", "role", words("viewer", "viewer", "operator", "operator", "administrator", "SYSTEM_ROLE_ADMIN")),
@@ -91,9 +92,10 @@ var mappings = slices.Concat(
 		at("sign-in", "mg:management-plane/sign-in/by", asIs), at("sign-in-servers", "mg:management-plane/sign-in/servers/server", several),
 		at("sign-in-secret", "mg:management-plane/sign-in/secret", asIs), at("snmp", "mg:management-plane/snmp/versions", asIs),
 		at("management-from", "dev:management/allowed/from", several),
-		at("stp", "stp:stp/global/config/enabled-protocol", memberOf(identity("oc-stp-types", nsSpanningTypes, words("rapid", "RSTP")))),
+		at("stp", "stp:stp/global/config/enabled-protocol", memberOf(identity("oc-stp-types", nsSpanningTypes, words("rapid", "RSTP", "multiple", "MSTP")))),
 		at("stp-priority", "stp:stp/rstp/config/bridge-priority", asIs), at("stp-hello", "stp:stp/rstp/config/hello-time", asIs),
 		at("stp-max-age", "stp:stp/rstp/config/max-age", asIs), at("stp-forward-delay", "stp:stp/rstp/config/forwarding-delay", asIs),
+		at("mst-region", "stp:stp/mstp/config/name", asIs), at("mst-revision", "stp:stp/mstp/config/revision", asIs),
 		at("loop-interval", "sw:switching/loop-protection/interval", asIs), at("loop-recovery", "sw:switching/loop-protection/recovery", asIs)),
 )
 
@@ -101,7 +103,7 @@ var mappings = slices.Concat(
 var objectLists = map[setting.Kind]string{
 	setting.OnSchedule: "sw:switching/schedule[name=%]", setting.OnMirror: "sw:switching/mirror[name=%]", setting.OnClass: "sw:switching/class[number=%]",
 	setting.OnMember: "sw:switching/stack/member[number=%]", setting.OnPair: "sw:switching/pair[name=%]", setting.OnRing: "sw:switching/ring[name=%]",
-	setting.OnFabric: "zs:storage/fabric[name=%]", setting.OnZone: "zs:storage/zone[name=%]", setting.OnUser: "sys:system/aaa/authentication/users/user[username=%]",
+	setting.OnInstance: "stp:stp/mstp/mst-instances/mst-instance[mst-id=%]", setting.OnFabric: "zs:storage/fabric[name=%]", setting.OnZone: "zs:storage/zone[name=%]", setting.OnUser: "sys:system/aaa/authentication/users/user[username=%]",
 	setting.OnCommunity: "mg:management-plane/snmp/community[name=%]", setting.OnSNMPUser: "mg:management-plane/snmp/user[name=%]",
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",

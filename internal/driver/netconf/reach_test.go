@@ -79,7 +79,7 @@ func seen(p standin.Plant, links []topology.Link) (map[string]network.State, map
 	states, insides := map[string]network.State{}, map[string]network.Inside{}
 	for i, d := range p.Devices {
 		states[d.Name] = network.State{Ports: map[string]network.PortState{}}
-		insides[d.Name] = network.Inside{Spanning: &network.SpanningTree{Address: fmt.Sprintf("02:45:%02x:%02x:00:00", i>>8, i&0xff)}}
+		insides[d.Name] = network.Inside{Spanning: &network.SpanningTree{Tree: network.Tree{Address: fmt.Sprintf("02:45:%02x:%02x:00:00", i>>8, i&0xff)}}}
 		for _, port := range d.Ports {
 			speed[network.PortRef{Device: d.Name, Port: port.Name}] = port.SpeedMbps
 		}
@@ -98,7 +98,9 @@ func randomEdit(r *rand.Rand, configs map[string]network.Config, links []topolog
 	link := links[r.IntN(len(links))]
 	on := []network.PortRef{link.A, link.B}[r.IntN(2)]
 	c := configs[on.Device]
-	switch r.IntN(13) {
+	switch r.IntN(14) {
+	case 8:
+		on.Port = "mst-instance/1"
 	case 5:
 		on.Port = "ring/r"
 	case 6:
@@ -129,7 +131,8 @@ func randomEdit(r *rand.Rand, configs map[string]network.Config, links []topolog
 		s = *one
 	}
 	values := map[string][]string{"vlan": {"10", "20", "30"}, "native-vlan": {"10", "20", "none"}, "trunk-vlans": {"10,20", "20,30", "10", "10,20,30", "none"}, "bundle": {"lag1", "none"},
-		"follow": {"1/1/1", "1/1/2"}, "management-from": {"10.90.0.0/16", "127.0.0.0/8"}, "speed": {"auto", "1G", "10G"}, "stp-priority": {"0", "4096", "61440"}}[s.Name]
+		"follow": {"1/1/1", "1/1/2"}, "management-from": {"10.90.0.0/16", "127.0.0.0/8"}, "speed": {"auto", "1G", "10G"}, "stp-priority": {"0", "4096", "61440"},
+		"mst-region": {"isles", "none"}, "mst-revision": {"0", "1"}, "instance-vlans": {"10", "20", "20,30", "none"}, "priority": {"0", "4096", "61440"}}[s.Name]
 	if s.Name == "ring-ports" {
 		values = []string{"1/1/1,1/1/2", "1/1/2,1/1/1", "1/1/2,1/1/3"}
 	}
@@ -233,7 +236,7 @@ func TestWhatTheGuardsPassCutsNobodyOff(t *testing.T) {
 			for range 1 + r.IntN(4) {
 				if e, ok := randomEdit(r, before, links); ok {
 					edits = intent.Add(edits, e)
-					if o := setting.KindOf(e.Port.Port); o == setting.OnRing || o == setting.OnPair {
+					if o := setting.KindOf(e.Port.Port); o == setting.OnRing || o == setting.OnPair || o == setting.OnInstance {
 						edits = intent.Add(edits, intent.Edit{Port: e.Port, Field: setting.Present, Value: "on"})
 					}
 				}

@@ -167,6 +167,10 @@ func writeSettings(e *edit, object string, before, after network.Config) {
 	was, had := before.Ports[object]
 	is, has := after.Ports[object]
 	ports := had && has && slices.Equal(before.Features, after.Features)
+	if setting.KindOf(object) == setting.OnInstance {
+		writeInstance(e, object, before, after)
+		return
+	}
 	for _, m := range byKind[setting.KindOf(object)] {
 		if ports && m.setting.AlikeOnPort(was, is) {
 			continue
@@ -175,14 +179,16 @@ func writeSettings(e *edit, object string, before, after network.Config) {
 		if err != nil {
 			continue
 		}
-		if b, _ := m.setting.Get(before, object); a == b {
+		b, _ := m.setting.Get(before, object)
+		if a == b {
 			continue
 		}
-		m.write(e, key, a)
+		m.write(e, key, b, a)
 	}
 }
 
-func (m mapping) write(e *edit, key, value string) {
+// write takes a setting from one value to another.
+func (m mapping) write(e *edit, key, before, value string) {
 	var texts []string
 	if value != m.setting.Default {
 		texts = m.codec.write(value)
@@ -202,10 +208,13 @@ func (m mapping) write(e *edit, key, value string) {
 			parent.Add(entry.Add(config))
 		}
 	case m.codec.member:
-		if len(texts) == 0 {
-			remove(m.leaf(e, key, m.codec.write(m.setting.Value.Choices[0])[0]))
-		} else {
-			m.leaf(e, key, texts[0])
+		if before != "" && before != m.setting.Default {
+			for _, t := range m.codec.write(before) {
+				remove(m.leaf(e, key, t))
+			}
+		}
+		for _, t := range texts {
+			m.leaf(e, key, t)
 		}
 	case m.codec.list:
 		// A leaf-list cannot be replaced as such (RFC 6241 section 7.2 knows only single values): its container is ours alone.

@@ -70,6 +70,7 @@ func somethingElse(s setting.Setting, now string) string {
 		"web-block": {"gambling,violence"}, "web-log": {"news"}, "application-block": {"file-sharing"}, "application-limit": {"tide-tables=2M,booking=512k"}, "file-exceptions": {"desks,10.1.0.0/16"},
 		"gateway-address": {"10.7.20.9/24"}, "dhcp-ranges": {"10.7.20.30-10.7.20.40,10.7.20.60"}, "dhcp-dns": {"10.1.1.3,10.1.1.4"}, "route-prefix": {"10.9.0.0/16"}, "route-via": {"10.7.20.77"},
 		"reservations": {"02:4c:53:20:00:07 gets 10.7.20.7 note \"the <lamp>\"\n02:4c:53:20:00:08 gets 10.7.20.8"},
+		"mst-region":   {"isles"}, "instance-vlans": {"30,40-42"},
 		"ways": {"application voice,video service udp/5060,tcp/443 dscp 46,34 to 10.1.0.0/16 over wan2,fibre,wan1 delay 150 jitter 30 loss 0.25 within 3 back 90 send twice note \"telephones, <all>\"\nover any",
 			"10 application voice over fibre"},
 		"tunnel-port": {"wan1"}, "tunnel-to": {"198.18.0.77"}, "tunnel-peer": {"the-other-edge"}, "tunnel-secret": {"secret:" + hex.EncodeToString([]byte(twice))}, "tunnel-local": {"10.7.0.0/16"}, "tunnel-remote": {"10.9.0.0/16,10.11.0.0/16"},
@@ -128,7 +129,7 @@ func TestWhereADeviceIsManagedIsWritten(t *testing.T) {
 // back to what it was, it leaves the switch as it was.
 func TestEverySettingIsReadBackAsItWasSet(t *testing.T) {
 	objects := map[string][]string{ // by switch; ports that are there, and what is made
-		"gs-sw-02": {"", "1/1/7", "1/1/1", "lag1", "vlan/123", "schedule/office", "mirror/tap", "acl/guests", "class/5", "user/night", "community/watch",
+		"gs-sw-02": {"", "1/1/7", "1/1/1", "lag1", "vlan/123", "mst-instance/2", "schedule/office", "mirror/tap", "acl/guests", "class/5", "user/night", "community/watch",
 			"snmp-user/watch", "receiver/watch"},
 		"hh-core-02": {"", "mgmt0", "lag1", "pair/hh-core"},
 		"hh-sw-01":   {"member/2"},

@@ -65,12 +65,14 @@ func (s *Service) failing(ctx context.Context) (topology.Failing, error) {
 	}
 	held := map[network.PortRef]bool{}
 	for _, l := range topology.Lines(seen, topology.HostNames(n.Configs)) {
-		switch {
-		case l.Kind == topology.Tunnel:
+		if l.Kind == topology.Tunnel {
 			f.Tunnels = append(f.Tunnels, l)
-		case l.Blocked != nil:
-			for _, p := range l.Blocked.Ports {
-				held[network.PortRef{Device: l.Blocked.Device, Port: p}] = true
+			continue
+		}
+		managed, _ := n.Configs[l.A.Device].ManagedBy() // what is reached is reached in that VLAN
+		if at := topology.BlockedFor(seen, l, managed); at != nil {
+			for _, p := range at.Ports {
+				held[network.PortRef{Device: at.Device, Port: p}] = true
 			}
 		}
 	}

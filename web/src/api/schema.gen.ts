@@ -9976,6 +9976,9 @@ export interface components {
         };
         SpanningTree: {
             address: string;
+            instances?: {
+                [key: string]: components["schemas"]["Tree"];
+            };
             ports?: {
                 [key: string]: components["schemas"]["SpanningPort"];
             };
@@ -10339,6 +10342,19 @@ export interface components {
             peak: number;
             /** @description What it is described as */
             text?: string;
+        };
+        Tree: {
+            address: string;
+            ports?: {
+                [key: string]: components["schemas"]["SpanningPort"];
+            };
+            /** Format: int64 */
+            priority: number;
+            root_address: string;
+            /** Format: int64 */
+            root_cost: number;
+            /** Format: int64 */
+            root_priority: number;
         };
         Tunnel: {
             /** Format: date-time */

@@ -14,6 +14,7 @@ import { Services } from "./Services";
 import { Zones } from "./Zones";
 
 type In = NonNullable<DeviceDetail["inside"]>;
+type Tree = NonNullable<NonNullable<In["spanning"]>["instances"]>[string];
 
 /** The tabs that a device has for what is inside it: only those that it tells something for. */
 export function insideTabs(d: DeviceDetail, me: Person): [string, string, (d: DeviceDetail) => ReactNode][] {
@@ -433,10 +434,33 @@ function Resolved({ d }: { d: DeviceDetail }) {
   );
 }
 
+/** TreePanel shows one spanning tree as a bridge sees it. */
+function TreePanel({ title, tree }: { title: string; tree: Tree }) {
+  const blocked = Object.entries(tree.ports ?? {})
+    .filter(([, p]) => p.state === "blocking")
+    .map(([p]) => p);
+  return (
+    <Panel title={title} aside={tree.root_address === tree.address ? "this is the root bridge" : ""}>
+      <dl className="grid grid-cols-[130px_minmax(0,1fr)] gap-y-1 px-3 py-2">
+        <dt className="text-soft">This bridge</dt>
+        <dd className="font-mono text-sm">
+          {tree.priority} {tree.address}
+        </dd>
+        <dt className="text-soft">Root</dt>
+        <dd className="font-mono text-sm">
+          {tree.root_priority} {tree.root_address}
+        </dd>
+        <dt className="text-soft">Cost to the root</dt>
+        <dd>{tree.root_cost.toLocaleString("en-GB")}</dd>
+        <dt className="text-soft">Blocked ports</dt>
+        <dd className="font-mono text-sm">{blocked.length ? blocked.join(", ") : "none"}</dd>
+      </dl>
+    </Panel>
+  );
+}
+
 function LayerTwo({ i, d }: { i: In; d: DeviceDetail }) {
   const s = i.spanning;
-  const root = s && s.root_address === s.address;
-  const blocked = Object.entries(s?.ports ?? {}).filter(([, p]) => p.state === "blocking");
   return (
     <div className="grid gap-3 lg:grid-cols-2">
       {i.cluster && (
@@ -484,24 +508,10 @@ function LayerTwo({ i, d }: { i: In; d: DeviceDetail }) {
           </ul>
         </Panel>
       ))}
-      {s && (
-        <Panel title="Spanning tree" aside={root ? "this is the root bridge" : ""}>
-          <dl className="grid grid-cols-[130px_minmax(0,1fr)] gap-y-1 px-3 py-2">
-            <dt className="text-soft">This bridge</dt>
-            <dd className="font-mono text-sm">
-              {s.priority} {s.address}
-            </dd>
-            <dt className="text-soft">Root</dt>
-            <dd className="font-mono text-sm">
-              {s.root_priority} {s.root_address}
-            </dd>
-            <dt className="text-soft">Cost to the root</dt>
-            <dd>{s.root_cost.toLocaleString("en-GB")}</dd>
-            <dt className="text-soft">Blocked ports</dt>
-            <dd className="font-mono text-sm">{blocked.length ? blocked.map(([p]) => p).join(", ") : "none"}</dd>
-          </dl>
-        </Panel>
-      )}
+      {s && <TreePanel title="Spanning tree" tree={s} />}
+      {Object.entries(s?.instances ?? {}).map(([number, tree]) => (
+        <TreePanel key={number} title={`Instance ${number}`} tree={tree} />
+      ))}
     </div>
   );
 }
