@@ -18,7 +18,7 @@ var areas = []area{
 	{"look", "Look closer:", []string{"sites", "links", "routes", "leases", "vlans", "service-vlans", "wireless", "radios", "refused", "joining", "blocked", "limited", "guests", "portals", "vouchers", "where", "applications", "reach", "what-if", "single-points", "paths", "tunnels", "steering", "segments", "routers", "radio-links", "circuits", "history", "day", "top", "volume", "live", "layers", "compare", "fields", "groups", "templates", "terminals"}},
 	{"test", "Test and mend:", []string{"ping", "traceroute", "cable-test", "capture", "frames", "loopback", "throughput", "locate", "wake", "disconnect", "bounce", "power-cycle", "reopen", "clear-counters", "reboot", "shut-down", "factory-reset", "files", "file", "support", "operations", "operation"}},
 	{"set", "Set up:", []string{"settings", "rows", "policies", "policy", "promises", "promise", "setup", "vlan", "service-vlan", "bundle", "template", "export", "client", "guest", "portal", "voucher", "tunnel", "segment", "radio-link", "circuit", "group", "change-rules", "change-rule"}},
-	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware", "change-passwords", "certificates", "renew-certificates", "authority"}},
+	{"upkeep", "Keep up:", []string{"jobs", "job", "backups", "backup", "firmware", "change-passwords", "certificates", "certificate", "renew-certificates", "authority"}},
 	{"arrive", "Take devices in hand:", []string{"discover", "found", "accept", "enrol", "claim", "claims", "site"}},
 	{"told", "Be told:", []string{"alarm-rules", "alarm-rule", "notices", "notice", "deliveries", "mail-server"}},
 	{"people", "People and rights:", []string{"users", "user", "roles", "role", "rights", "audit"}},

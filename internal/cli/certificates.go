@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"io"
+	"os"
 	"strconv"
 	"strings"
 
@@ -10,6 +12,7 @@ import (
 
 	"example.net/everypost/internal/api/client"
 	v1 "example.net/everypost/internal/api/v1"
+	"example.net/everypost/internal/cli/safe"
 )
 
 func (a *app) certificatesCommand() *cobra.Command {
@@ -94,4 +97,99 @@ for its name and its address. What is done is shown before; with --every it is d
 	f.BoolVar(&yes, "yes", false, "do not ask")
 	w.flags(f)
 	return cmd
+}
+
+func (a *app) certificateCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "certificate", Short: "Give a device a certificate that another authority signed",
+		Long: `Give a device a certificate that another authority signed. Either the device makes the key, and a request of which you have a certificate made; or you bring
+both. A key that you bring goes to the device and is kept nowhere else.`,
+		Example: "  everypost certificate request hh-fw-01 > hh-fw-01.csr\n  everypost certificate import hh-fw-01 signed.pem\n  everypost certificate import hh-fw-01 signed.pem --key hh-fw-01.key",
+	}
+	place := "web"
+	var names []string
+	request := &cobra.Command{
+		Use: "request DEVICE", Short: "Have a device make a new key, and print a request for a certificate of it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
+		Long:    "Have a device make a new key, and print a request for a certificate of it (PKCS #10, PEM). What it uses stays in use until it is given the new one.",
+		Example: "  everypost certificate request hh-fw-01 > hh-fw-01.csr\n  everypost certificate request hh-fw-01 --good-for fw.harbour.example.net,10.1.10.3",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			x, err := c.RequestCertificate(ctx, args[0], place, names)
+			if err != nil {
+				return err
+			}
+			if a.isData() {
+				return a.data(x)
+			}
+			_, err = fmt.Fprint(a.out, x.Request)
+			return err
+		}),
+	}
+	request.Flags().StringSliceVar(&names, "good-for", nil, "names and addresses for which it is to be good (default: its name and its address)")
+	key, yes := "", false
+	imported := &cobra.Command{
+		Use: "import DEVICE FILE", Short: "Have a device use a certificate", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+		Long:    "Have a device use a certificate. The file (PEM) begins with the device's own, those of who signed it follow. What it is, and what speaks against it, is shown before.",
+		Example: "  everypost certificate import hh-fw-01 signed.pem\n  everypost certificate import hh-fw-01 signed.pem --key hh-fw-01.key --yes",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			var in v1.CertificateFiles
+			var err error
+			if in.Chain, err = a.smallFile(args[1]); err != nil {
+				return err
+			}
+			if key != "" {
+				if in.Key, err = a.smallFile(key); err != nil {
+					return err
+				}
+			}
+			plan, err := c.ImportCertificate(ctx, args[0], place, in, true)
+			if err != nil {
+				return err
+			}
+			if !yes {
+				x := plan.Certificate
+				a.say("%s, signed by %s, good for %s until %s; SHA-256 %s", safe.Line(x.Subject), safe.Line(x.Issuer), safe.Line(strings.Join(x.Names, ", ")), x.NotAfter.Local().Format("2 Jan 2006"), x.Fingerprint)
+				for _, d := range plan.Doubts {
+					a.say("! %s", safe.Line(d))
+				}
+				if err := a.confirm(fmt.Sprintf("Type %s to have it used there: ", args[0]), args[0]); err != nil {
+					return err
+				}
+			}
+			done, err := c.ImportCertificate(ctx, args[0], place, in, false)
+			if err != nil {
+				return err
+			}
+			if a.isData() {
+				return a.data(done)
+			}
+			a.say("%s uses it, until %s.", args[0], done.Certificate.NotAfter.Local().Format("2 Jan 2006"))
+			return nil
+		}),
+	}
+	imported.Flags().StringVar(&key, "key", "", "file of its private key (PEM); leave it out where the device made the key")
+	imported.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	for _, sub := range []*cobra.Command{request, imported} {
+		sub.Flags().StringVar(&place, "place", place, "the place in the device that holds it")
+		cmd.AddCommand(sub)
+	}
+	return cmd
+}
+
+// smallFile reads a file of text that is no larger than certificates are; "-" is standard input.
+func (a *app) smallFile(name string) (string, error) {
+	const most = 64 << 10
+	r := a.in
+	if name != "-" {
+		f, err := os.Open(name)
+		if err != nil {
+			return "", err
+		}
+		defer func() { _ = f.Close() }()
+		r = f
+	}
+	text, err := io.ReadAll(io.LimitReader(r, most+1))
+	if err == nil && len(text) > most {
+		err = fmt.Errorf("%s is larger than %d KiB: it holds more than a certificate", name, most>>10)
+	}
+	return string(text), err
 }

@@ -184,8 +184,9 @@ type Certifier interface {
 	Certifies() bool
 	// RequestCertificate has the device make a new key for a place, and a request (PKCS #10, RFC 2986, as PEM) for a certificate of it.
 	RequestCertificate(ctx context.Context, name, commonName string, names []string) ([]byte, error)
-	// InstallCertificate has the device use a certificate (PEM) of the key that was asked for last. One that does not match it is refused.
-	InstallCertificate(ctx context.Context, name string, chain []byte) error
+	// InstallCertificate has the device use a certificate (PEM) of the key that is given with it (PEM, PKCS #8) or, without, of the one that was asked
+	// for last. One that does not match it is refused.
+	InstallCertificate(ctx context.Context, name string, chain, key []byte) error
 }
 
 // ApplicationTeller is a session whose device recognizes applications, and counts them.

@@ -102,6 +102,7 @@ type Service struct {
 	Policies   *policies.Service
 	Promises   *promises.Service
 	Authority  *authority.Service
+	Imports    *authority.Importer
 	Guests     *guests.Service
 	Failures   *failures.Service
 	Overlays   *overlays.Service
@@ -194,6 +195,7 @@ func (s *Service) start(ctx context.Context, o Options) (err error) {
 	s.Jobs.Does(job.Backup, s.Backups)
 	s.Jobs.Does(job.Passwords, &passwords.Service{Fleet: s.Fleet, Logins: s.Inventory, Vault: s.Vault, Layers: s.Layers})
 	s.Authority = &authority.Service{Store: s.Store, Sealer: sealer, Now: time.Now}
+	s.Imports = &authority.Importer{Fleet: s.Fleet, Now: time.Now}
 	s.Jobs.Does(job.Renew, &authority.Renewer{Authority: s.Authority, Fleet: s.Fleet, Now: time.Now})
 	s.Jobs.Does(job.Search, &discovery.Doer{Searches: s.Discovery, Vault: s.Vault})
 	if s.Firmware, err = firmware.New(ctx, firmware.Parts{Dir: filepath.Join(o.Dir, "firmware"), Folder: o.FirmwareFolder, From: o.FirmwareFrom, Store: s.Store, Fleet: s.Fleet, Backups: s.Backups, Network: s.Changes, Leases: leased, Log: o.Log, Now: time.Now,

@@ -95,7 +95,7 @@ func (a *agent) certify(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.
 		return nil, netconf.NewRPCError(netconf.TagInvalidValue, "", "there is no place for a certificate %s", op.TextAt("name"))
 	}
 	if op.Name == "install-certificate" {
-		return nil, d.install(op.TextAt("chain"))
+		return nil, d.install(op.TextAt("chain"), op.TextAt("private-key"))
 	}
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
@@ -117,8 +117,8 @@ func (a *agent) certify(s *netconf.ServerSession, op *xmlnode.Node) ([]*xmlnode.
 	return []*xmlnode.Node{in("ep-dev").leaf("request", string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE REQUEST", Bytes: der})))}, nil
 }
 
-// install takes a chain of which the first is of the key that was asked for last.
-func (d *device) install(chain string) error {
+// install takes a chain of which the first is of the key that is given, or else of the one that was asked for last.
+func (d *device) install(chain, given string) error {
 	block, _ := pem.Decode([]byte(chain))
 	if block == nil || block.Type != "CERTIFICATE" {
 		return netconf.NewRPCError(netconf.TagInvalidValue, "", "that is no certificate")
@@ -128,8 +128,20 @@ func (d *device) install(chain string) error {
 		return netconf.NewRPCError(netconf.TagInvalidValue, "", "the certificate cannot be read")
 	}
 	type public interface{ Equal(crypto.PublicKey) bool }
-	if d.keys.asked == nil || !d.keys.asked.Public().(public).Equal(c.PublicKey) {
-		return netconf.NewRPCError(netconf.TagInvalidValue, "", "the certificate does not match the key that was asked for last")
+	key, which := d.keys.asked, "that was asked for last"
+	if given != "" {
+		block, _ := pem.Decode([]byte(given))
+		if block == nil {
+			return netconf.NewRPCError(netconf.TagInvalidValue, "", "that is no private key")
+		}
+		parsed, err := x509.ParsePKCS8PrivateKey(block.Bytes)
+		if err != nil {
+			return netconf.NewRPCError(netconf.TagInvalidValue, "", "the private key cannot be read")
+		}
+		key, which = parsed.(crypto.Signer), "that came with it"
+	}
+	if key == nil || !key.Public().(public).Equal(c.PublicKey) {
+		return netconf.NewRPCError(netconf.TagInvalidValue, "", "the certificate does not match the key %s", which)
 	}
 	if !d.world.clock.now().Before(c.NotAfter) {
 		return netconf.NewRPCError(netconf.TagInvalidValue, "", "the certificate is over")

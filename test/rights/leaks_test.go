@@ -155,7 +155,7 @@ func TestNoRouteTellsOfAnotherPlace(t *testing.T) {
 	require.NoError(t, err)
 	marks = append(marks, mark, "th-sw-01:1/1/", "NW24")
 
-	place := strings.NewReplacer("{number}", fmt.Sprint(foreign.Number), "{vlan}", "3999", "{id}", "999", "{serial}", "NW24-00001", "{mac}", "02:00:00:00:00:01", "{preference}", "table.x", "{maker}", "Halyard", "{model}", "H24P", "{file}", "notes.txt")
+	place := strings.NewReplacer("{number}", fmt.Sprint(foreign.Number), "{vlan}", "3999", "{id}", "999", "{serial}", "NW24-00001", "{mac}", "02:00:00:00:00:01", "{preference}", "table.x", "{maker}", "Halyard", "{model}", "H24P", "{file}", "notes.txt", "{place}", "web")
 	for _, role := range []string{"administrator", "operator", "technician", "security-officer", "manager", "viewer"} {
 		who := r.Confine(t, "bound."+strings.ReplaceAll(role, "-", "."), role, "site = kelp-bay")
 		told := 0

@@ -23,7 +23,7 @@ func routes(t testing.TB) map[string]string {
 	t.Helper()
 	out := map[string]string{}
 	for path, item := range server.API("test").Paths {
-		path = strings.NewReplacer("{name}", "th-sw-02", "{number}", "1", "{vlan}", "40", "{id}", "999", "{serial}", "HY24-70001", "{mac}", "02:00:00:00:00:01", "{preference}", "table.x", "{maker}", "Halyard", "{model}", "H24P", "{file}", "notes.txt").Replace(path)
+		path = strings.NewReplacer("{name}", "th-sw-02", "{number}", "1", "{vlan}", "40", "{id}", "999", "{serial}", "HY24-70001", "{mac}", "02:00:00:00:00:01", "{preference}", "table.x", "{maker}", "Halyard", "{model}", "H24P", "{file}", "notes.txt", "{place}", "web").Replace(path)
 		require.NotContains(t, path, "{", "give the place a value in this test")
 		for method, op := range map[string]*huma.Operation{http.MethodGet: item.Get, http.MethodPost: item.Post, http.MethodPut: item.Put, http.MethodDelete: item.Delete} {
 			if op != nil && op.Security != nil {

@@ -132,6 +132,7 @@ func init() {
 	show(func(t v1.TopRow) []spot { return onDevice(rights.Devices, t.Device) })
 	show(func(v v1.Volumes) []spot { return onRef(rights.Ports, network.PortRef{Device: v.Device, Port: v.Port}) })
 	show(func(c v1.DeviceCertificate) []spot { return onDevice(rights.Devices, c.Device) })
+	show(func(c v1.CertificateRequest) []spot { return onDevice(rights.Devices, c.Device) })
 	show(func(p v1.PolicySummary) []spot { return onDevice(rights.Configuration, p.Device) })
 	show(func(h v1.ReachHop) []spot { return onDevice(rights.Configuration, h.Device) })
 	show(func(d v1.PolicyDelta) []spot { return onDevice(rights.Configuration, d.Device) })
@@ -235,6 +236,7 @@ func init() {
 	part[v1.ChannelPlan]()
 	part[v1.JoinStep]()  // from what who asks may see
 	part[v1.JoinCode]()  // of what he says himself
+	part[v1.CertificateImport]()
 	part[v1.Authority]() // what everybody is to trust
 	part[v1.BlockedSource]()
 	part[v1.PolicyDeltas]()

@@ -18,6 +18,30 @@ type DeviceCertificate struct {
 	House       bool      `json:"house" doc:"The authority of the house signed it"`
 }
 
+// CertificateFiles is a certificate that another authority signed, for a device.
+type CertificateFiles struct {
+	Chain string `json:"chain" maxLength:"65536" doc:"The device's own certificate, then those of who signed it (PEM, RFC 7468)"`
+	Key   string `json:"key,omitempty" maxLength:"65536" doc:"Its private key (PEM); left out where the device made the key. It goes to the device and is kept nowhere else"`
+}
+
+// CertificateImport is what such a certificate is, and what speaks against it.
+type CertificateImport struct {
+	Certificate DeviceCertificate `json:"certificate"`
+	Doubts      []string          `json:"doubts" doc:"What speaks against its use, in words"`
+	Used        bool              `json:"used" doc:"The device has it now"`
+}
+
+// CertificateRequest is a request for a certificate (PKCS #10, RFC 2986) of a key that a device made.
+type CertificateRequest struct {
+	Device  string `json:"device"`
+	Request string `json:"request" doc:"As PEM (RFC 7468): an authority signs this"`
+}
+
+// CertificateNames are those for which a certificate is to be good.
+type CertificateNames struct {
+	Names []string `json:"names,omitempty" maxItems:"20" doc:"Names and addresses of hosts; its name and its address when left out"`
+}
+
 // Authority is the certificate authority of the house.
 type Authority struct {
 	Subject     string    `json:"subject"`

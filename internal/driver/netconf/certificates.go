@@ -34,8 +34,12 @@ func (s *session) RequestCertificate(ctx context.Context, name, commonName strin
 }
 
 // InstallCertificate implements driver.Certifier.
-func (s *session) InstallCertificate(ctx context.Context, name string, chain []byte) error {
-	_, err := s.rpc.Do(ctx, xmlnode.New(nsDevice, "install-certificate", xmlnode.Leaf(nsDevice, "name", name), xmlnode.Leaf(nsDevice, "chain", string(chain))))
+func (s *session) InstallCertificate(ctx context.Context, name string, chain, key []byte) error {
+	give := xmlnode.New(nsDevice, "install-certificate", xmlnode.Leaf(nsDevice, "name", name), xmlnode.Leaf(nsDevice, "chain", string(chain)))
+	if key != nil {
+		give.Add(xmlnode.Leaf(nsDevice, "private-key", string(key)))
+	}
+	_, err := s.rpc.Do(ctx, give)
 	if err != nil {
 		return refusal(err)
 	}

@@ -19,7 +19,7 @@ type Fleet interface {
 	View(name string) (fleet.View, bool)
 	Certifies(name string) bool
 	RequestCertificate(ctx context.Context, device, name string, names []string) ([]byte, error)
-	InstallCertificate(ctx context.Context, device, name string, chain []byte) error
+	InstallCertificate(ctx context.Context, device, name string, chain, key []byte) error
 }
 
 // Renewer renews certificates of devices: a jobs.Doer.
@@ -74,10 +74,7 @@ func (r *Renewer) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 	if !ok || !r.Fleet.Certifies(step.Device) {
 		return step, errors.New("it is not in hand, or takes no certificates")
 	}
-	names := []string{step.Device}
-	if own, _, err := net.ParseCIDR(v.Config.ManagementAddress); err == nil {
-		names = append(names, own.String())
-	}
+	names := namesOf(v)
 	done := 0
 	for _, c := range r.ending(v, whole(j.Args, job.Within)) {
 		step.Doing = "renewing " + c.Name
@@ -92,7 +89,7 @@ func (r *Renewer) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 		if err != nil {
 			return step, err
 		}
-		if err := r.Fleet.InstallCertificate(ctx, step.Device, c.Name, chain); err != nil {
+		if err := r.Fleet.InstallCertificate(ctx, step.Device, c.Name, chain, nil); err != nil {
 			return step, err
 		}
 		serial := fmt.Sprintf("%x", signed.SerialNumber)
@@ -106,6 +103,15 @@ func (r *Renewer) Do(ctx context.Context, j job.Job, step job.Step, tell func(jo
 		step.State, step.Note = job.StepUnchanged, "nothing of it ends so soon"
 	}
 	return step, nil
+}
+
+// namesOf are the names and addresses for which a certificate of a device is to be good.
+func namesOf(v fleet.View) []string {
+	names := []string{v.Name}
+	if own, _, err := net.ParseCIDR(v.Config.ManagementAddress); err == nil {
+		names = append(names, own.String())
+	}
+	return names
 }
 
 func holds(v fleet.View, name, serial string) bool {

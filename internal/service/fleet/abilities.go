@@ -137,15 +137,15 @@ func (f *Fleet) RequestCertificate(ctx context.Context, device, name string, nam
 	return c.RequestCertificate(ctx, name, device, names)
 }
 
-// InstallCertificate has a device use a certificate, and reads what it has then.
-func (f *Fleet) InstallCertificate(ctx context.Context, device, name string, chain []byte) error {
+// InstallCertificate has a device use a certificate, with its key unless that was made on the device, and reads what it has then.
+func (f *Fleet) InstallCertificate(ctx context.Context, device, name string, chain, key []byte) error {
 	c, err := f.certifier(device)
 	if err != nil {
 		return err
 	}
 	take, cancel := context.WithTimeout(ctx, certifyTime)
 	defer cancel()
-	if err := c.InstallCertificate(take, name, chain); err != nil {
+	if err := c.InstallCertificate(take, name, chain, key); err != nil {
 		return err
 	}
 	return f.with(ctx, device, func(ctx context.Context, u *unit, s driver.Session) error { return u.inspect(ctx, s) })

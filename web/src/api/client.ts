@@ -103,6 +103,7 @@ export type Refusal = Schemas["Refusal"];
 export type JoinCodeRequest = Schemas["JoinCodeRequest"];
 export type InspectionFound = Schemas["InspectionFound"];
 export type DeviceCertificate = Schemas["DeviceCertificate"];
+export type CertificateImport = Schemas["CertificateImport"];
 export type FirewallSession = Schemas["FirewallSession"];
 export type FirewallSessions = Schemas["FirewallSessions"];
 export type PolicyRule = Schemas["PolicyRule"];

@@ -1268,6 +1268,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/certificates/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give a device a certificate that another authority signed
+         * @description Needs the right to operate devices.
+         */
+        put: operations["import-certificate"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{name}/certificates/{place}/request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a device make a new key, and a request for a certificate of it that any authority may sign
+         * @description Needs the right to operate devices.
+         */
+        post: operations["request-certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/configuration": {
         parameters: {
             query?: never;
@@ -4852,6 +4892,28 @@ export interface components {
             serial: string;
             subject: string;
             used_by?: string[];
+        };
+        CertificateFiles: {
+            /** @description The device's own certificate, then those of who signed it (PEM, RFC 7468) */
+            chain: string;
+            /** @description Its private key (PEM); left out where the device made the key. It goes to the device and is kept nowhere else */
+            key?: string;
+        };
+        CertificateImport: {
+            certificate: components["schemas"]["DeviceCertificate"];
+            /** @description What speaks against its use, in words */
+            doubts: string[];
+            /** @description The device has it now */
+            used: boolean;
+        };
+        CertificateNames: {
+            /** @description Names and addresses of hosts; its name and its address when left out */
+            names?: string[];
+        };
+        CertificateRequest: {
+            device: string;
+            /** @description As PEM (RFC 7468): an authority signs this */
+            request: string;
         };
         Change: {
             accepted: components["schemas"]["Acceptance"][];
@@ -13094,6 +13156,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Behind"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-certificate": {
+        parameters: {
+            query?: {
+                /** @description Tell what it is and what speaks against it, and do nothing */
+                plan?: boolean;
+            };
+            header?: never;
+            path: {
+                name: string;
+                /** @description The place in the device that holds it: web */
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CertificateFiles"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CertificateImport"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "request-certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                /** @description The place in the device that holds it: web */
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CertificateNames"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CertificateRequest"];
                 };
             };
             /** @description Error */

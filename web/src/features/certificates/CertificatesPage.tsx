@@ -7,6 +7,7 @@ import { Button, Empty, Failure, FileLink, Panel, ScrollRegion } from "../../ui/
 import { HealthMark } from "../../ui/health";
 import { many } from "../../ui/time";
 import { JobDialog } from "../jobs/JobDialog";
+import { ImportDialog } from "./ImportDialog";
 
 const shapes: Record<DeviceCertificate["standing"], string> = { good: "well", ending: "degraded", ended: "down" };
 
@@ -22,6 +23,7 @@ const heads = ["Device", "Certificate", "It is", "Until", "Signed by", "Good for
 export function CertificatesPage({ me }: { me: Person }) {
   const [scope] = useScope();
   const [renewing, setRenewing] = useState(false);
+  const [importing, setImporting] = useState(false);
   const kept = useKept();
   const go = useNavigate();
   const list = useQuery({
@@ -42,6 +44,9 @@ export function CertificatesPage({ me }: { me: Person }) {
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <h1 className="text-lg font-semibold">Certificates</h1>
         <span className="grow" />
+        {allowed(me, "operate", "devices") && rows.length > 0 && (
+          <Button onClick={() => setImporting(true)}>Import…</Button>
+        )}
         {may && rows.length > 0 && (
           <Button kind="main" onClick={() => setRenewing(true)}>
             Renew…
@@ -113,6 +118,7 @@ export function CertificatesPage({ me }: { me: Person }) {
           <p className="break-all px-3 py-2 font-mono text-sm text-soft">SHA-256 {authority.data.fingerprint}</p>
         </Panel>
       )}
+      {importing && <ImportDialog rows={rows} close={() => setImporting(false)} />}
       {renewing && (
         <JobDialog
           kinds={["renew"]}
