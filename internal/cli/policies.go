@@ -48,7 +48,7 @@ func faultsText(faults map[string]int) string {
 }
 
 func (a *app) policyCommand() *cobra.Command {
-	var names, translations, found bool
+	var names, translations, found, floods bool
 	cmd := &cobra.Command{
 		Use: "policy DEVICE", Short: "Show what a firewall lets pass, how often each rule decided, and what is wrong with it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		Long: `Show the rules of a firewall in their order: the first that fits a session decides, and what none fits is denied. "decided" is how many sessions
@@ -70,6 +70,9 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 			if found {
 				return a.policyFound(p)
 			}
+			if floods {
+				return a.policyFloods(p)
+			}
 			rows := make([][]string, len(p.List))
 			for i, r := range p.List {
 				sessions, last := a.hits(r.Sessions, r.LastAt)
@@ -85,7 +88,8 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 	cmd.Flags().BoolVar(&names, "names", false, "the zones, addresses and services that it knows by name, and who uses them")
 	cmd.Flags().BoolVar(&translations, "translations", false, "what it translates (NAT): of destinations before the rules are asked, of sources after")
 	cmd.Flags().BoolVar(&found, "found", false, "what its inspections found in sessions that were let begin")
-	cmd.MarkFlagsMutuallyExclusive("names", "translations", "found")
+	cmd.Flags().BoolVar(&floods, "floods", false, "what the flood limits of its zones dropped")
+	cmd.MarkFlagsMutuallyExclusive("names", "translations", "found", "floods")
 	cmd.AddCommand(a.policySessionsCommands()...)
 	cmd.AddCommand(&cobra.Command{
 		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
@@ -146,6 +150,20 @@ func (a *app) policyFound(p v1.Policy) error {
 	return a.list(p, []string{"inspection", "found", "blocked", "limited", "logged", "last"}, rows, "The inspections of "+p.Device+" found nothing.")
 }
 
+// policyFloods lists what the limits of zones dropped.
+func (a *app) policyFloods(p v1.Policy) error {
+	rows := make([][]string, len(p.Floods))
+	for i, f := range p.Floods {
+		_, last := a.hits(nil, f.LastAt)
+		now := "over"
+		if f.Rate > 0 {
+			now = strconv.FormatUint(f.Rate, 10) + "/s"
+		}
+		rows[i] = []string{f.Zone, f.Protocol, now, strconv.FormatUint(f.Dropped, 10), f.Source, last}
+	}
+	return a.list(p, []string{"zone", "protocol", "drops now", "dropped", "source", "last"}, rows, "The flood limits of "+p.Device+" dropped nothing.")
+}
+
 func intoText(t v1.PolicyTranslation) string {
 	switch {
 	case t.Into == "":
@@ -189,7 +207,7 @@ func faultText(r v1.PolicyRule) string {
 }
 
 // valueLead is what stands before the values of what a firewall knows by name.
-var valueLead = map[string]string{"zone-vlans": "VLAN ", "members": "with ", "web-block": "blocks ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
+var valueLead = map[string]string{"zone-vlans": "VLAN ", "flood-tcp": "TCP at most ", "flood-udp": "UDP at most ", "flood-icmp": "ICMP at most ", "mail-senders": "no mail from ", "mail-lists": "no mail of who is in ", "mail-words": "no mail with ", "members": "with ", "web-block": "blocks ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
 	"intrusion": "attacks from "}
 
 // policyNames lists what a firewall knows by name.
@@ -197,7 +215,7 @@ func (a *app) policyNames(p v1.Policy) error {
 	var rows [][]string
 	for _, n := range p.Names {
 		var values []string
-		for _, key := range []string{"zone-vlans", "interfaces", "addresses", "services", "members", "web-block", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
+		for _, key := range []string{"zone-vlans", "interfaces", "flood-tcp", "flood-udp", "flood-icmp", "mail-senders", "mail-lists", "mail-words", "addresses", "services", "members", "web-block", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
 			if v := n.Values[key]; v != "" && v != "none" {
 				values = append(values, valueLead[key]+v)
 			}

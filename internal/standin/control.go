@@ -42,6 +42,7 @@ const (
 	Tinker         Fault = "tinker"          // somebody at the device puts a port into another VLAN, and says so in its description
 	Contact        Fault = "contact"         // the contact at an input of a device (device:1) opens, or closes again
 	RogueDHCP      Fault = "rogue-dhcp"      // what is plugged into a port gives out addresses that lead nowhere
+	Flood          Fault = "flood"           // what is plugged into a port begins thousands of sessions a second
 	Break          Fault = "break"           // a device breaks for good; a new one of its model waits, in its crate, to take its place
 	Sleep          Fault = "sleep"           // what is plugged into a port falls asleep, until a wake-up frame comes
 	Unpack         Fault = "unpack"          // take a device out of its crate: it asks what it is to be, and calls home
@@ -54,7 +55,7 @@ const slowness = 150 * time.Millisecond
 
 // Faults lists what Throw knows.
 func Faults() []Fault {
-	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Downpour, Overheat, DeadSupply, Contact, RogueDHCP, Tinker, Sleep, Break, Unpack, BrownOut, Recover}
+	return []Fault{Cut, Mend, Reboot, Hang, PowerLoss, RefuseValidate, RefuseCommit, DieInCommit, NewHostKey, Slow, Damage, Loop, Storm, Flap, Rain, Downpour, Overheat, DeadSupply, Contact, RogueDHCP, Flood, Tinker, Sleep, Break, Unpack, BrownOut, Recover}
 }
 
 // Throw throws a fault at a target.
@@ -138,7 +139,7 @@ func (w *World) Throw(f Fault, target string) error {
 }
 
 // onPort are the faults of what hangs on a port.
-var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Sleep, Tinker, BrownOut}
+var onPort = []Fault{Damage, Loop, Storm, Flap, RogueDHCP, Flood, Sleep, Tinker, BrownOut}
 
 func (w *World) throwAt(f Fault, target string, at endpoint) error {
 	switch p := w.at(at); f {
@@ -157,6 +158,8 @@ func (w *World) throwAt(f Fault, target string, at endpoint) error {
 		p.brown = true
 	case RogueDHCP:
 		p.guard.rogue = true
+	case Flood:
+		p.guard.flooding = true
 	case Storm:
 		p.guard.storming = true
 	case Flap:
@@ -204,7 +207,7 @@ func (w *World) setCut(target string, cut bool) error {
 	if !cut {
 		w.at(at).brown = false
 		g := &w.at(at).guard
-		g.looped, g.storming, g.rogue = false, false, false
+		g.looped, g.storming, g.rogue, g.flooding = false, false, false, false
 	}
 	for _, c := range w.cables {
 		if c.a == at || c.b == at {

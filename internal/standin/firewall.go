@@ -22,7 +22,8 @@ type firewall struct {
 
 	translations []translation
 	inspections  map[string]*inspection
-	hides        bool // some of them are of sources
+	floodLimits  map[string]map[string]float64 // of sources, by zone and protocol
+	hides        bool                          // some of them are of sources
 }
 
 // verdicts are how a policy decided on sessions, for as long as it decides on them alike.
@@ -151,7 +152,9 @@ func grouped(list []*xmlnode.Node, name string, seen map[string]bool) (out []str
 
 func (c *compiled) compileFirewall(tree *xmlnode.Node) {
 	fw := tree.Child("firewall")
+	c.firewall.floodLimits = map[string]map[string]float64{}
 	for _, z := range fw.All("zone") {
+		c.firewall.floodLimits[z.TextAt("name")] = compileFloodLimits(z)
 		zone := securityZone{name: z.TextAt("name"), interfaces: texts(z.Child("interfaces").All("interface"))}
 		for _, v := range z.Child("vlans").All("vlan") {
 			if low, high, err := vlanRange(v.Text); err == nil {
@@ -339,6 +342,9 @@ func (d *device) firewallState(fw *xmlnode.Node, now time.Time) {
 	x := in("ep-fw")
 	d.blockedState(fw, now)
 	d.inspectionState(fw)
+	for _, z := range fw.All("zone") {
+		d.floodState(z, now)
+	}
 	for _, p := range fw.All("policy") {
 		d.translationState(p)
 		for _, r := range p.All("rule") {

@@ -18,6 +18,8 @@ type inspection struct {
 	blocked, logged map[string]bool    // categories
 	applications    map[string]bool    // that are blocked
 	limits          map[string]float64 // bit/s of a station, by application
+
+	senders, lists, words map[string]bool // of mail
 }
 
 // content is what sessions are, as a firewall finds out once they go on; the zero value is nothing that is known.
@@ -25,6 +27,7 @@ type content struct {
 	application, category string
 	web                   bool
 	bps                   float64 // of the station in it
+	letter                *letter // what is delivered
 }
 
 // finding is how often an inspection found something, and what it did.
@@ -35,7 +38,7 @@ type finding struct {
 
 // content tells what a conversation is that has so many octets in a span.
 func (c conversation) content(octets float64, span time.Duration) content {
-	return content{c.application, c.category, c.port == 443 || c.port == 80, 8 * octets / span.Seconds()}
+	return content{application: c.application, category: c.category, web: c.port == 443 || c.port == 80, bps: 8 * octets / span.Seconds()}
 }
 
 // readLimit reads tide-tables=2M.
@@ -63,7 +66,8 @@ func (c *compiled) compileInspections(fw *xmlnode.Node) {
 	}
 	for _, n := range fw.All("inspection") {
 		i := &inspection{name: n.TextAt("name"), blocked: words(n.Child("web-blocked"), "category"), logged: words(n.Child("web-logged"), "category"),
-			applications: words(n.Child("application-blocked"), "application"), limits: map[string]float64{}}
+			applications: words(n.Child("application-blocked"), "application"), limits: map[string]float64{},
+			senders: words(n.Child("mail-senders"), "sender"), lists: words(n.Child("mail-lists"), "list"), words: words(n.Child("mail-words"), "word")}
 		for _, l := range texts(n.Child("application-limits").All("limit")) {
 			if application, bps, err := readLimit(l); err == nil {
 				i.limits[application] = bps
@@ -93,6 +97,10 @@ func (d *device) inspect(name string, what content, sessions float64, now time.T
 			f.last = now
 		}
 		return f
+	}
+	if why := i.refuses(what.letter); why != "" {
+		found("mail " + why).blocked += sessions
+		return 0
 	}
 	switch {
 	case i.applications[what.application]:

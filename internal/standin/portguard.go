@@ -28,6 +28,7 @@ type guarded struct {
 	looped   bool   // somebody made a loop behind it: what it sends comes back
 	storming bool   // what is plugged in sends broadcasts without end
 	rogue    bool   // what is plugged in gives out addresses that lead nowhere
+	flooding bool   // what is plugged in begins sessions without end
 	mirrors  []tap  // where copies of its frames go
 }
 

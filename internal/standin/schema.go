@@ -213,6 +213,9 @@ ep-st:storage/zone[name]/active boolean =true
 ep-st:storage/zone[name]/ports/port* string
 ep-fw:firewall/zone[name]/name string
 ep-fw:firewall/zone[name]/purpose string
+ep-fw:firewall/zone[name]/flood-limits/tcp 1..1000000
+ep-fw:firewall/zone[name]/flood-limits/udp 1..1000000
+ep-fw:firewall/zone[name]/flood-limits/icmp 1..1000000
 ep-fw:firewall/zone[name]/vlans/vlan* vlan-or-range
 ep-fw:firewall/zone[name]/interfaces/interface* string
 ep-fw:firewall/address[name]/name string
@@ -229,6 +232,9 @@ ep-fw:firewall/inspection[name]/web-blocked/category* string
 ep-fw:firewall/inspection[name]/web-logged/category* string
 ep-fw:firewall/inspection[name]/application-blocked/application* string
 ep-fw:firewall/inspection[name]/application-limits/limit* application-limit
+ep-fw:firewall/inspection[name]/mail-senders/sender* string
+ep-fw:firewall/inspection[name]/mail-lists/list* string
+ep-fw:firewall/inspection[name]/mail-words/word* string
 ep-fw:firewall/inspection[name]/file-limit 1..10000
 ep-fw:firewall/inspection[name]/file-exceptions/address* string
 ep-fw:firewall/inspection[name]/intrusion intrusion =off

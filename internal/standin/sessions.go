@@ -110,7 +110,7 @@ func (w *World) sessionTable(g *device, now time.Time) (out []liveSession) {
 		}
 	}
 	w.visiting(g, now, func(h *host, i int, in, led asked, let bool) {
-		if s, ok := g.sessionOf(h, i, 0, conversation{part: 1, application: "booking", category: "business"}, now); ok && let {
+		if s, ok := g.sessionOf(h, i, 0, brought(in.port), now); ok && let {
 			s.in, s.out = in, led
 			s.rule = g.cfg.verdictOn(led, now).rule
 			s.in.to = led.to
@@ -140,6 +140,16 @@ var visitors = func() (out []*host) {
 	return out
 }()
 
+func visitorNumber(h *host) int { return slices.Index(visitors, h) }
+
+// brought is what a visitor comes with.
+func brought(port int) conversation {
+	if port == 25 {
+		return conversation{part: 1, application: "mail", category: "mail"}
+	}
+	return conversation{part: 1, application: "booking", category: "business"}
+}
+
 // visiting tells of each visitor what he asks of a firewall, to whom that leads him, and whether it lets him.
 func (w *World) visiting(g *device, now time.Time, f func(h *host, i int, in, led asked, let bool)) {
 	here := int(math.Round(float64(len(visitors)) * min(1, 0.3+habit("desk", now))))
@@ -147,11 +157,11 @@ func (w *World) visiting(g *device, now time.Time, f func(h *host, i int, in, le
 		if !t.destination || !t.into.IsValid() || len(t.target) == 0 || len(t.services) == 0 {
 			continue
 		}
-		for _, h := range visitors[:here] {
+		for k, h := range visitors[:here] {
 			in := asked{0, 0, netip.MustParseAddr(h.IP), t.target[0].low, t.services[0].protocol, t.services[0].low}
 			led := w.translated(g.spec.SiteNet, true, in, 0, now)
 			led.to = w.zoneVLAN(g, led)
-			f(h, 100+i, in, led, w.judged(g.spec.SiteNet, led, content{}, 0, now) > 0)
+			f(h, 100+i, in, led, w.judged(g.spec.SiteNet, led, delivered(k, in.port, in.source), 0, now) > 0)
 		}
 	}
 }
@@ -164,9 +174,9 @@ func (w *World) visit(span time.Duration, now time.Time) {
 		if w.guardians[g.spec.SiteNet] != g {
 			continue
 		}
-		w.visiting(g, now, func(_ *host, _ int, in, led asked, _ bool) {
+		w.visiting(g, now, func(h *host, _ int, in, led asked, _ bool) {
 			w.translated(g.spec.SiteNet, true, in, sessions, now)
-			w.judged(g.spec.SiteNet, led, content{}, sessions, now)
+			w.judged(g.spec.SiteNet, led, delivered(visitorNumber(h), in.port, in.source), sessions, now)
 		})
 	}
 }

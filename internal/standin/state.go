@@ -371,7 +371,7 @@ func (d *device) ownState(own *xmlnode.Node, now time.Time) {
 	}
 	d.clusterState(own)
 	if d.spec.Role == "firewall" {
-		own.Add(x.int("sessions", len(d.world.sessionTable(d, now))))
+		own.Add(x.int("sessions", len(d.world.sessionTable(d, now))+int(min(d.halfOpen, tableSize))))
 	}
 }
 

@@ -112,6 +112,7 @@ func (w *World) flow(now time.Time, span time.Duration) {
 	}
 	w.multicast(now, span)
 	w.visit(span, now)
+	w.floods(span, now)
 	w.storm(span)
 }
 

@@ -469,6 +469,8 @@ type device struct {
 	restarted          map[string]time.Time          // sessions that were ended, and when who had them begins anew
 	admitted           map[string]admission          // guests that it lets through, by hardware address
 	blocked            map[netip.Addr]*blockedSource // who may reach nothing through it
+	flooded            map[floodKey]*flood           // what is dropped as its sources begin too much
+	halfOpen           float64                       // sessions that floods began and that nobody answers
 	found              map[[2]string]*finding        // what inspections found, by inspection and what
 	translates         map[int]*judgement            // sessions that it translated, by translation
 	classes            [8]classCount                 // what was sent of each class of traffic

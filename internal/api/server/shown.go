@@ -215,6 +215,7 @@ func init() {
 	part[v1.PolicyName]()
 	part[v1.PolicyTranslation]()
 	part[v1.InspectionFound]()
+	part[v1.PolicyFlood]()
 	part[v1.FirewallSessions]() // names are asked for within the rights
 	part[v1.FirewallSession]()
 	part[v1.ApplicationUses]() // of firewalls and end stations that are asked for within the rights
@@ -234,8 +235,8 @@ func init() {
 	part[v1.HeardAir]() // of those of the house only what who asks may see is named
 	part[v1.AirChoice]()
 	part[v1.ChannelPlan]()
-	part[v1.JoinStep]()  // from what who asks may see
-	part[v1.JoinCode]()  // of what he says himself
+	part[v1.JoinStep]() // from what who asks may see
+	part[v1.JoinCode]() // of what he says himself
 	part[v1.CertificateImport]()
 	part[v1.Authority]() // what everybody is to trust
 	part[v1.BlockedSource]()

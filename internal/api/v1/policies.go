@@ -64,6 +64,16 @@ type InspectionFound struct {
 	LastAt     *time.Time `json:"last_at,omitempty"`
 }
 
+// PolicyFlood is what was dropped in a zone, as its sources began more sessions than they may.
+type PolicyFlood struct {
+	Zone     string     `json:"zone"`
+	Protocol string     `json:"protocol"`
+	Dropped  uint64     `json:"dropped_sessions" doc:"Since the device came up"`
+	Rate     uint64     `json:"rate" doc:"Sessions a second that are dropped now; 0: none"`
+	Source   string     `json:"source,omitempty" doc:"Whose it was last"`
+	LastAt   *time.Time `json:"last_at,omitempty"`
+}
+
 // PolicyName is a zone, an address, a service or an inspection that a firewall knows by a name.
 type PolicyName struct {
 	Kind    string            `json:"kind" enum:"security-zone,address,service,inspection"`
@@ -80,6 +90,7 @@ type Policy struct {
 	// Translations stand beside the rules.
 	Translations []PolicyTranslation `json:"translations"`
 	Found        []InspectionFound   `json:"found" doc:"What inspections found, what was stopped most first"`
+	Floods       []PolicyFlood       `json:"floods" doc:"What limits of zones dropped, of late first"`
 	Names        []PolicyName        `json:"names"`
 	Since        *time.Time          `json:"since,omitempty" doc:"Since when it counts: when it came up"`
 }

@@ -38,7 +38,7 @@ const (
 var troubleSeverities = map[string]Severity{
 	"supply": Major, "fan": Minor, "hot": Major, "busy": Warning, "module": Minor, "clock-ahead": Warning, "clock-behind": Warning, "loss": Minor, "bgp": Major, "ospf": Major,
 	"licence": Minor, "radio-link": Major, "ring-open": Major, "ring-undefined": Major, "pair": Major, "keepalive": Minor, "controller": Minor, "member": Major, "unread": Warning,
-	"rogue-dhcp": Major, "rogue-dhcp-blocked": Warning, "dhcp-pool": Minor, "certificate-ending": Warning, "certificate-ended": Major,
+	"rogue-dhcp": Major, "rogue-dhcp-blocked": Warning, "dhcp-pool": Minor, "flood": Major, "certificate-ending": Warning, "certificate-ended": Major,
 }
 
 // types are all there are, by id.

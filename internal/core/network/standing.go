@@ -1,6 +1,7 @@
 package network
 
 import (
+	"math"
 	"time"
 )
 
@@ -107,6 +108,18 @@ type PolicyState struct {
 	Since        time.Time  `json:"since"`              // when it began to count; zero where that is not told
 	// Found is what inspections found in sessions that were let begin.
 	Found []Inspected `json:"found,omitempty"`
+	// Floods are what limits of zones dropped.
+	Floods []Flood `json:"floods,omitempty"`
+}
+
+// Flood is what was dropped in a zone, as its sources began more sessions than they may.
+type Flood struct {
+	Zone     string    `json:"zone"`
+	Protocol string    `json:"protocol"`
+	Dropped  uint64    `json:"dropped_sessions"` // since the device came up
+	Rate     uint64    `json:"rate"`             // a second, now
+	Source   string    `json:"source"`           // whose it was last
+	LastAt   time.Time `json:"last_at"`
 }
 
 // Inspected is something that an inspection found, and what became of it since the device came up.
@@ -162,6 +175,13 @@ func (i Inside) standingTroubles(out *troubles) {
 	for _, p := range i.Pools {
 		if p.Size > 0 && float64(p.Free) < scarce*float64(p.Size) {
 			say("pool "+p.VLAN.String(), "dhcp-pool", "vlan", int(p.VLAN), "free", p.Free, "of", p.Size)
+		}
+	}
+	if i.Policy != nil {
+		for _, f := range i.Policy.Floods {
+			if f.Rate > 0 {
+				say("flood "+f.Zone+" "+f.Protocol, "flood", "zone", f.Zone, "protocol", f.Protocol, "rate", int(min(f.Rate, math.MaxInt32)), "source", f.Source)
+			}
 		}
 	}
 	if c := i.Controller; c != nil && !c.Connected {

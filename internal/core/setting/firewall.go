@@ -16,6 +16,9 @@ import (
 // Firewall is the feature of devices that decide what may pass between zones: zones, addresses, services and a policy.
 const Firewall network.Feature = "firewall"
 
+// FloodLimits is the feature of firewalls that limit what one source begins.
+const FloodLimits network.Feature = "flood limits"
+
 // MainPolicy is the name of the one policy that a firewall has.
 const MainPolicy = "main"
 
@@ -25,6 +28,9 @@ var securityZoneOnly, addressOnly, serviceOnly, policyOnly = []Kind{OnSecurityZo
 var firewallSettings = []Setting{
 	{Name: "zone-vlans", On: securityZoneOnly, Title: "VLANs", Group: "Security zone", Help: "the VLANs of which the stations are in the zone; a VLAN is in one at most", Default: "none", Needs: Firewall, Value: vlans().or("none")},
 	{Name: "interfaces", On: securityZoneOnly, Title: "Interfaces", Group: "Security zone", Help: "the ports behind which all else is in the zone, such as the way to the internet", Default: "none", Needs: Firewall, Value: ports(64)},
+	{Name: "flood-tcp", On: securityZoneOnly, Title: "TCP flood limit", Group: "Security zone", Help: "new connections a second that one source of the zone may begin; what is above is dropped", Default: "none", Needs: FloodLimits, Value: number(1, 1_000_000, "/s").or("none")},
+	{Name: "flood-udp", On: securityZoneOnly, Title: "UDP flood limit", Group: "Security zone", Help: "the same of UDP: addresses and ports that talk for the first time", Default: "none", Needs: FloodLimits, Value: number(1, 1_000_000, "/s").or("none")},
+	{Name: "flood-icmp", On: securityZoneOnly, Title: "ICMP flood limit", Group: "Security zone", Help: "the same of echo requests", Default: "none", Needs: FloodLimits, Value: number(1, 1_000_000, "/s").or("none")},
 	{Name: "addresses", On: addressOnly, Title: "Addresses", Group: "Address", Help: "prefixes, addresses, ranges such as 10.2.50.10-10.2.50.19, or names such as tides.example.net", Default: "none", Needs: Firewall,
 		Value: list("addresses, prefixes, ranges or names", 100, addressItem)},
 	{Name: "members", On: addressOnly, Title: "Members", Group: "Address", Help: "other addresses of the device that belong to it", Default: "none", Needs: Firewall, Value: list("names of addresses", 100, checkedName)},

@@ -1,6 +1,7 @@
 package netconf
 
 import (
+	"net/netip"
 	"time"
 
 	"example.net/everypost/internal/core/network"
@@ -46,7 +47,27 @@ func readPolicyState(data *xmlnode.Node) *network.PolicyState {
 			out.Translations = hits
 		}
 	}
-	out.Found = readFound(data)
+	out.Found, out.Floods = readFound(data), readFloods(data)
+	return out
+}
+
+// readFloods reads what limits of zones dropped.
+func readFloods(data *xmlnode.Node) (out []network.Flood) {
+	for _, z := range data.Child("firewall").All("zone") {
+		for _, n := range z.All("flood") {
+			if len(out) == maxFound {
+				return out
+			}
+			f := network.Flood{Zone: short(z.TextAt("name")), Protocol: short(n.TextAt("protocol")), Dropped: counter(n, "dropped"), Rate: counter(n, "rate")}
+			if source, err := netip.ParseAddr(n.TextAt("source")); err == nil {
+				f.Source = source.String()
+			}
+			if at, err := time.Parse(time.RFC3339, n.TextAt("last")); err == nil {
+				f.LastAt = driver.Believed(at.UTC(), time.Now())
+			}
+			out = append(out, f)
+		}
+	}
 	return out
 }
 

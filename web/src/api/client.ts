@@ -102,6 +102,7 @@ export type CircuitRequest = Schemas["CircuitRequest"];
 export type Refusal = Schemas["Refusal"];
 export type JoinCodeRequest = Schemas["JoinCodeRequest"];
 export type InspectionFound = Schemas["InspectionFound"];
+export type PolicyFlood = Schemas["PolicyFlood"];
 export type DeviceCertificate = Schemas["DeviceCertificate"];
 export type CertificateImport = Schemas["CertificateImport"];
 export type FirewallSession = Schemas["FirewallSession"];

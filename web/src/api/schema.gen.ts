@@ -6046,6 +6046,17 @@ export interface components {
             state: string;
             version?: string;
         };
+        Flood: {
+            /** Format: int64 */
+            dropped_sessions: number;
+            /** Format: date-time */
+            last_at: string;
+            protocol: string;
+            /** Format: int64 */
+            rate: number;
+            source: string;
+            zone: string;
+        };
         Flow: {
             /** Format: int64 */
             octets?: number;
@@ -8738,6 +8749,8 @@ export interface components {
             faults: {
                 [key: string]: number;
             };
+            /** @description What limits of zones dropped, of late first */
+            floods: components["schemas"]["PolicyFlood"][];
             /** @description What inspections found, what was stopped most first */
             found: components["schemas"]["InspectionFound"][];
             list: components["schemas"]["PolicyRule"][];
@@ -8786,6 +8799,24 @@ export interface components {
             items: components["schemas"]["PolicyDelta"][];
             /** @description Nothing more is opened or closed than is told */
             whole: boolean;
+        };
+        PolicyFlood: {
+            /**
+             * Format: int64
+             * @description Since the device came up
+             */
+            dropped_sessions: number;
+            /** Format: date-time */
+            last_at?: string;
+            protocol: string;
+            /**
+             * Format: int64
+             * @description Sessions a second that are dropped now; 0: none
+             */
+            rate: number;
+            /** @description Whose it was last */
+            source?: string;
+            zone: string;
         };
         PolicyName: {
             /** @enum {string} */
@@ -8848,6 +8879,7 @@ export interface components {
             until?: string;
         };
         PolicyState: {
+            floods?: components["schemas"]["Flood"][];
             found?: components["schemas"]["Inspected"][];
             rules: components["schemas"]["RuleHits"][];
             /** Format: date-time */

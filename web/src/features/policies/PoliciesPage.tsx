@@ -15,6 +15,7 @@ import { Choices, Empty, Failure, Panel, ScrollRegion } from "../../ui/controls"
 import { HealthMark, Shape } from "../../ui/health";
 import { Ago, many } from "../../ui/time";
 import { Applications } from "./Applications";
+import { Floods } from "./Floods";
 import { Promises } from "./Promises";
 import { usePolicies, usePolicy } from "./queries";
 import { Reach } from "./Reach";
@@ -178,6 +179,7 @@ function Detail({ name, me }: { name: string; me: Person }) {
         }
       >
         <Names p={p} kind={view || "security-zone"} />
+        {!view && p.floods.length > 0 && <Floods list={p.floods} />}
         {view === "inspection" && p.found.length > 0 && <Found list={p.found} />}
       </Panel>
     </div>
@@ -379,12 +381,18 @@ const leads: Record<string, string> = {
   "application-limit": "limits ",
   "file-limit": "files over ",
   intrusion: "attacks from ",
+  "flood-tcp": "TCP at most ",
+  "flood-udp": "UDP at most ",
+  "flood-icmp": "ICMP at most ",
+  "mail-senders": "no mail from ",
+  "mail-lists": "no mail of who is in ",
+  "mail-words": "no mail with ",
 };
 
 const meaning = (n: PolicyName) =>
   Object.keys(leads)
     .filter((k) => n.values[k] && n.values[k] !== "none" && n.values[k] !== "off")
-    .map((k) => (leads[k] ?? "") + (n.values[k] ?? "").replaceAll(",", ", ") + (k === "file-limit" ? " MiB" : ""))
+    .map((k) => (leads[k] ?? "") + (n.values[k] ?? "").replaceAll(",", ", ") + (k === "file-limit" ? " MiB" : k.startsWith("flood-") ? " a second" : ""))
     .join(", ");
 
 function Names({ p, kind }: { p: Policy; kind: string }) {
