@@ -177,7 +177,7 @@ func (a *app) leasesCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			columns, none := []string{"vlan", "address", "station", "calls itself", "until"}, args[0]+" tells of no addresses that it gave out there."
+			columns, none := []string{"vlan", "network", "address", "station", "calls itself", "until"}, args[0]+" tells of no addresses that it gave out there."
 			in := d.Inside
 			if in == nil {
 				return a.list([]any{}, columns, nil, args[0]+" was not read yet.")
@@ -193,14 +193,18 @@ func (a *app) leasesCommand() *cobra.Command {
 					until = "reserved"
 				}
 				list = append(list, l)
-				rows = append(rows, []string{l.VLAN.String(), l.Address, l.MAC, l.Name, until})
+				rows = append(rows, []string{strings.TrimPrefix(l.VLAN.String(), "0"), l.Network, l.Address, l.MAC, l.Name, until})
 			}
 			if err := a.list(list, columns, rows, none); err != nil || a.isData() {
 				return err
 			}
 			for _, p := range in.Pools {
 				if vlan == 0 || int(p.VLAN) == vlan {
-					a.say("%d of %d in VLAN %s are free.", p.Free, p.Size, p.VLAN)
+					where := "in VLAN " + p.VLAN.String()
+					if p.Network != "" {
+						where = "for stations of " + p.Network + ", who are seen beyond as " + p.Outside + ","
+					}
+					a.say("%d of %d %s are free.", p.Free, p.Size, where)
 				}
 			}
 			return nil

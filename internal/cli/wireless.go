@@ -48,7 +48,7 @@ func (a *app) wirelessCommand() *cobra.Command {
 // wirelessOfferCommand puts a network into a draft, as a template that access points follow.
 func (a *app) wirelessOfferCommand() *cobra.Command {
 	var in v1.BulkRequest
-	var where, ssid, security, vlan, bands, hours, radius, rate, purpose string
+	var where, ssid, security, vlan, bands, hours, radius, rate, own, purpose string
 	apart, hidden := false, false
 	cmd := &cobra.Command{
 		Use: "offer NETWORK", Short: "Put a wireless network into a draft, for all access points that a selector picks", Args: cobra.ExactArgs(1),
@@ -63,7 +63,7 @@ of that template is changed by the same command. The passphrase of a personal ne
 				ssid = name
 			}
 			set := map[string]string{"present": "on", "ssid": ssid, "security": security}
-			for field, value := range map[string]string{"wlan-vlan": vlan, "bands": bands, "offered-hours": hours, "wlan-radius": radius, "station-rate": rate, "purpose": purpose} {
+			for field, value := range map[string]string{"wlan-vlan": vlan, "bands": bands, "offered-hours": hours, "wlan-radius": radius, "station-rate": rate, "station-network": own, "purpose": purpose} {
 				if value != "" {
 					set[field] = value
 				}
@@ -111,6 +111,7 @@ of that template is changed by the same command. The passphrase of a personal ne
 	f.StringVar(&bands, "bands", "", "in which it is offered, such as 5 (else all)")
 	f.StringVar(&hours, "hours", "", "when it is offered, such as 'mon-fri 06:00-19:00' (else always)")
 	f.StringVar(&radius, "radius", "", "addresses of the RADIUS servers of an enterprise network")
+	f.StringVar(&own, "network", "", "stations get addresses of this network from the access point, which hides them behind its own: 192.168.80.1/24")
 	f.StringVar(&rate, "rate", "", "what each station may send and receive at most, such as 5M")
 	f.StringVar(&purpose, "purpose", "", "what it is for")
 	f.BoolVar(&apart, "apart", false, "its stations do not reach each other")

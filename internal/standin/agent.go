@@ -64,7 +64,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link", namespaces["ep-sw"]+"?module=ep-switching&features=link-tracking,provider-bridging")
 	}
 	if a.d.spec.Role == "access-point" {
-		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=limited-stations,portals")
+		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=limited-stations,portals,station-networks")
 	}
 	if a.d.spec.Role == "firewall" {
 		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions,applications,inspection,flood-limits,mail-inspection", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")

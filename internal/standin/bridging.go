@@ -260,7 +260,12 @@ func (d *device) macTable() []learned {
 	for _, vlan := range slices.Sorted(maps.Keys(d.cfg.vlans)) {
 		seen := map[room]bool{{d.spec.Name, vlan}: true}
 		local := func(r room, behind string) {
+			hides := false
 			for _, h := range w.hostsAt[r.device] {
+				if h.seen.IsValid() && behind != "" { // who is beyond sees the access point
+					hides = hides || w.at(h.at).up && h.joined(w.devices[r.device].cfg) == r.vlan
+					continue
+				}
 				if w.at(h.at).up && !h.asleep && h.joined(w.devices[r.device].cfg) == r.vlan {
 					port := behind
 					if port == "" {
@@ -269,7 +274,7 @@ func (d *device) macTable() []learned {
 					out = append(out, learned{h.MAC, vlan, port, h})
 				}
 			}
-			if behind != "" && w.devices[r.device].cfg.management == r.vlan {
+			if behind != "" && (hides || w.devices[r.device].cfg.management == r.vlan) {
 				out = append(out, learned{w.devices[r.device].chassisMAC(), vlan, behind, nil})
 			}
 		}

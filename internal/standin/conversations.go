@@ -95,6 +95,9 @@ func (w *World) saysOf(h *host) []saying {
 	if h.says == nil {
 		h.says = []saying{}
 		if from, err := netip.ParseAddr(h.IP); err == nil {
+			if h.seen.IsValid() {
+				from = h.seen
+			}
 			for _, c := range conversationsOf(h, w.devices[h.at.device].spec.SiteNet) {
 				h.says = append(h.says, saying{conversation: c, source: from, target: netip.MustParseAddr(c.to)})
 			}
@@ -170,7 +173,14 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 		return false
 	}
 	near := w.around(a.room)
-	if b, here := w.find(to); here {
+	b, here := w.find(to)
+	if here && b.host != nil && b.host.seen.IsValid() {
+		return b.device == a.device && a.host.seen == b.host.seen && w.answers(b) // nobody beyond its access point reaches it
+	}
+	if a.host.seen.IsValid() {
+		q.source = a.host.seen
+	}
+	if here {
 		if _, there := near[b.room]; there && (a.room.vlan >= stacked(1, 0) || a.room.vlan == b.room.vlan && a.device.spec.SiteNet == b.device.spec.SiteNet) {
 			return w.answers(b)
 		}
@@ -184,7 +194,7 @@ func (w *World) Reaches(from, to, protocol string, port int) bool {
 	if _, _, company := w.placed(q.target); share == 0 || !company {
 		return share > 0
 	}
-	b, here := w.find(q.target.String())
+	b, here = w.find(q.target.String())
 	if r := w.routerFor(q.target); r != nil && slices.Contains(r.Behind, q.target.String()) {
 		b, here = station{host: r.host, device: w.devices[r.host.at.device], room: room{r.host.at.device, r.vlan(w)}}, true
 	}

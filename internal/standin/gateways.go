@@ -159,10 +159,19 @@ func (w *World) giveOut() {
 			}
 		}
 	}
-	if len(reserved) == 0 && !w.gave {
+	hides := false
+	for _, d := range w.devices {
+		hides = hides || d.cfg.wireless.hides
+	}
+	if len(reserved) == 0 && !hides && !w.gave {
 		return
 	}
-	w.gave = len(reserved) > 0
+	w.gave = len(reserved) > 0 || hides
+	type own struct{ address, outside netip.Addr }
+	owns := map[*host]own{}
+	for _, d := range w.devices {
+		d.giveOwn(func(h *host, address, outside netip.Addr) { owns[h] = own{address, outside} })
+	}
 	for _, h := range w.hosts {
 		d := w.devices[h.at.device]
 		if h.own == "" {
@@ -172,8 +181,15 @@ func (w *World) giveOut() {
 		if a, is := reserved[key{d.spec.SiteNet, h.joined(d.cfg)}][h.MAC]; is {
 			want = a.String()
 		}
-		if h.IP != want {
-			h.IP, h.says = want, nil
+		var seen netip.Addr
+		if o, is := owns[h]; is {
+			want, seen = "", o.outside
+			if o.address.IsValid() {
+				want = o.address.String()
+			}
+		}
+		if h.IP != want || h.seen != seen {
+			h.IP, h.seen, h.says = want, seen, nil
 		}
 	}
 }
@@ -197,7 +213,7 @@ func (d *device) leaseState(rt *xmlnode.Node, now time.Time) {
 		for _, h := range d.world.hosts {
 			at := d.world.devices[h.at.device]
 			a, err := netip.ParseAddr(h.IP)
-			if err != nil || at.spec.SiteNet != d.spec.SiteNet || h.joined(at.cfg) != vlan || h.cut || h.away || !h.port.up {
+			if err != nil || h.seen.IsValid() || at.spec.SiteNet != d.spec.SiteNet || h.joined(at.cfg) != vlan || h.cut || h.away || !h.port.up {
 				continue
 			}
 			_, always := g.reserved[h.MAC]

@@ -29,8 +29,17 @@ func (d *device) resolvedState(interfaces *xmlnode.Node) {
 	for _, vlan := range slices.Sorted(maps.Keys(found)) {
 		neighbors := ip.node("neighbors")
 		slices.SortFunc(found[vlan], func(a, b *host) int { return cmp.Compare(a.IP, b.IP) })
+		told := map[string]bool{}
 		for _, h := range found[vlan] {
-			neighbors.Add(ip.node("neighbor", ip.leaf("ip", h.IP), ip.node("state", ip.leaf("ip", h.IP), ip.leaf("link-layer-address", h.MAC), ip.leaf("origin", "DYNAMIC"))))
+			address, mac := h.IP, h.MAC
+			if h.seen.IsValid() {
+				address, mac = h.seen.String(), d.world.devices[h.at.device].chassisMAC()
+			}
+			if told[address] {
+				continue
+			}
+			told[address] = true
+			neighbors.Add(ip.node("neighbor", ip.leaf("ip", address), ip.node("state", ip.leaf("ip", address), ip.leaf("link-layer-address", mac), ip.leaf("origin", "DYNAMIC"))))
 		}
 		name := fmt.Sprintf("vlan%d", vlan)
 		var i *xmlnode.Node

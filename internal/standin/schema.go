@@ -296,6 +296,9 @@ ep-wl:wireless/network[name]/radius/servers/server* address
 ep-wl:wireless/network[name]/radius/secret string
 ep-wl:wireless/network[name]/vlan vlan
 ep-wl:wireless/network[name]/isolation boolean =false
+ep-wl:wireless/network[name]/station-network/address gateway-address
+ep-wl:wireless/network[name]/station-network/lease 5..43200 =1440
+ep-wl:wireless/network[name]/station-network/name-servers/name-server* address
 ep-wl:wireless/network[name]/station-rate 64..100000000
 ep-wl:wireless/network[name]/portal string
 ep-wl:wireless/portal[name]/name string

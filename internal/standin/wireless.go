@@ -41,6 +41,7 @@ type wirelessConfig struct {
 	radios   map[string]radioConfig
 	networks []networkConfig
 	portals  map[string]portalConfig
+	hides    bool // some network has its stations in one of the access point's own
 	timed    bool // it depends on the hour, or on the day
 }
 
@@ -58,6 +59,7 @@ type networkConfig struct {
 	servers              []string
 	secret               string // that they share
 	vlan, kbps           int
+	own                  ownNetwork
 	portal               string // on which its stations are received, "" for none
 	passphrases          []passphraseConfig
 }
@@ -85,6 +87,8 @@ func (c *compiled) compileWireless(tree *xmlnode.Node) {
 		w.vlan, _ = strconv.Atoi(n.TextAt("vlan"))
 		w.secret = n.TextAt("radius/secret")
 		w.portal = n.TextAt("portal")
+		w.own = compileOwnNetwork(n.Child("station-network"))
+		c.wireless.hides = c.wireless.hides || w.own.address.IsValid()
 		w.kbps, _ = strconv.Atoi(n.TextAt("station-rate"))
 		if hours := n.TextAt("hours"); hours != "" {
 			w.hours, _ = readHours(hours)
@@ -304,6 +308,9 @@ func (h *host) heard(w *World, now time.Time) int {
 // wirelessState tells what radios hear of others, and who tried to join and did not.
 func (d *device) wirelessState(wl *xmlnode.Node, now time.Time) {
 	x := in("ep-wl")
+	for _, n := range wl.All("network") {
+		d.ownNetworkState(n, now)
+	}
 	for _, r := range wl.All("radio") {
 		for _, n := range d.neighbours(r.TextAt("name")) {
 			r.Add(x.node("neighbour", x.leaf("bssid", n.bssid), x.leaf("ssid", n.ssid), x.int("channel", n.channel), x.int("channel-width", n.width), x.int("signal", n.dBm)))

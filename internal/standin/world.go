@@ -116,18 +116,19 @@ type host struct {
 	port *portSim
 	cut  bool
 
-	peer    *host    // with whom it alone talks
-	said    said     // of it, by who is asked whether it may join
-	air     inAir    // how it stands at its radio
-	route   []hop    // the ports that its frames pass up to the gateway, as long as nothing changes
-	routed  bool     // route is known
-	listens bool     // its peer hears it
-	slot    int64    // of the time in which it stays at one access point
-	away    bool     // it is not there at all
-	own     string   // the address that it has where none is reserved for it; "" until one was
-	asleep  bool     // it sends and answers nothing until a wake-up frame comes
-	says    []saying // to whom it keeps talking
-	in, out float64  // octets, as its access point counts them since it joined
+	peer    *host      // with whom it alone talks
+	said    said       // of it, by who is asked whether it may join
+	air     inAir      // how it stands at its radio
+	route   []hop      // the ports that its frames pass up to the gateway, as long as nothing changes
+	routed  bool       // route is known
+	listens bool       // its peer hears it
+	slot    int64      // of the time in which it stays at one access point
+	away    bool       // it is not there at all
+	seen    netip.Addr // the address of the access point that hides it; not valid: its own
+	own     string     // the address that it has where none is reserved for it; "" until one was
+	asleep  bool       // it sends and answers nothing until a wake-up frame comes
+	says    []saying   // to whom it keeps talking
+	in, out float64    // octets, as its access point counts them since it joined
 }
 
 type portSim struct {
@@ -469,6 +470,7 @@ type device struct {
 	restarted          map[string]time.Time          // sessions that were ended, and when who had them begins anew
 	admitted           map[string]admission          // guests that it lets through, by hardware address
 	blocked            map[netip.Addr]*blockedSource // who may reach nothing through it
+	given              map[string]netip.Addr         // addresses of its own networks, by hardware address
 	flooded            map[floodKey]*flood           // what is dropped as its sources begin too much
 	halfOpen           float64                       // sessions that floods began and that nobody answers
 	found              map[[2]string]*finding        // what inspections found, by inspection and what

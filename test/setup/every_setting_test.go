@@ -90,7 +90,7 @@ var everything = map[string][]struct {
 		{"hh-ap-01", []string{"country=no"}},
 		{"hh-ap-01:radio1", []string{"channel=44", "channel-width=40", "radio-power=20"}},
 		{"hh-ap-01:wlan/annex", []string{"present=on", "ssid=Lantern <Annex>", "offered=off", "hidden=on", "bands=5", "offered-hours=mon-fri 06:00-19:00", "security=wpa3-personal", "passphrase=the new building", "wlan-vlan=70", "portal=landing",
-			"station-isolation=on", "station-rate=5M", "purpose=the new building"}},
+			"station-isolation=on", "station-network=192.168.80.1/24", "station-lease=60", "station-dns=10.1.1.3,10.1.1.4", "station-rate=5M", "purpose=the new building"}},
 		{"hh-ap-01:wlan/builders", []string{"present=on", "ssid=Builders", "security=wpa3-enterprise", "wlan-radius=10.1.10.6,10.1.10.7", "wlan-radius-secret=mortar and lime", "wlan-vlan=70"}},
 		{"hh-sw-01:blocked/02-4c-53-20-00-77", []string{"present=on", "until=2027-01-31", "purpose=lost on the quay"}},
 		{"hh-ap-01:limited/02-4c-53-20-00-78", []string{"present=on", "limited-to=2M", "until=2027-01-31", "purpose=too much of it"}},

@@ -92,6 +92,9 @@ func (w *airs) networks() {
 			w.inside(object, n)
 		}
 		w.carried(object, n.VLAN)
+		if differs && n.Network.IsValid() {
+			w.ownNetwork(object, n)
+		}
 	}
 	offered := func(list []setting.WLAN, r setting.Radio) (n int) {
 		for _, o := range list {
@@ -106,6 +109,22 @@ func (w *airs) networks() {
 		if on := offered(w.list, r); on > manyNames && on > offered(was, r) {
 			w.say(Warn, r.Port, "many", fmt.Sprintf("%s would offer %d networks on %s, at %s GHz.", w.device, on, r.Port, r.Band),
 				fmt.Sprintf("Each sends ten beacons a second at the slowest rate: more than %d take a good part of the time from all.", manyNames), "Leave some out, or in one band only: bands.")
+		}
+	}
+}
+
+// ownNetwork finds networks of an access point's own that are too small for who is there, or stand for another one of the house.
+func (w *airs) ownNetwork(object string, n setting.WLAN) {
+	room := 1<<(32-n.Network.Bits()) - 3
+	if count := w.count(func(s network.Station) bool { return s.SSID == n.SSID }); count > room {
+		w.say(Warn, object, "room", fmt.Sprintf("%s has room for %d stations of network %s on %s, and %d are there.", n.Network.Masked(), room, n.Name, w.device, count), "Those that come last get no address.", "Take a larger network: station-network.")
+	}
+	for _, device := range slices.Sorted(maps.Keys(w.p.After)) {
+		for _, g := range setting.Gateways(w.p.After[device]) {
+			if g.Address.IsValid() && g.Address.Overlaps(n.Network) {
+				w.say(Warn, object, "overlaps", fmt.Sprintf("%s of network %s on %s is also in use in VLAN %s of %s.", n.Network.Masked(), n.Name, w.device, g.VLAN, device), "Its stations would look for who is there among themselves, and not find them.", "Take a network that is nowhere else: station-network.")
+				return
+			}
 		}
 	}
 }
@@ -216,7 +235,7 @@ func (w *airs) stations() {
 			lost, gone = append(lost, n.SSID), gone+count
 		case w.list[i].Security != n.Security || w.list[i].Passphrase != n.Passphrase:
 			lost, gone = append(lost, n.SSID), gone+count
-		case w.list[i].VLAN != n.VLAN || !slices.Equal(w.list[i].Bands, n.Bands) || w.list[i].Secret != n.Secret || !slices.Equal(w.list[i].RADIUS, n.RADIUS):
+		case w.list[i].VLAN != n.VLAN || w.list[i].Network != n.Network || !slices.Equal(w.list[i].Bands, n.Bands) || w.list[i].Secret != n.Secret || !slices.Equal(w.list[i].RADIUS, n.RADIUS):
 			again, back = append(again, n.SSID), back+count
 		}
 	}

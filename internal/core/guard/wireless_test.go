@@ -1,6 +1,7 @@
 package guard
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -92,4 +93,25 @@ func TestGuardsOfWireless(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) { tc.holds(t, inTheAir(), "wireless") }) // what is said of the VLANs besides is for others
 	}
+}
+
+// A network of the access point's own must have room for who is there, and stand for nothing else in the house.
+func TestGuardOfNetworksOfAnAccessPoint(t *testing.T) {
+	const on = "th-ap-01:wlan/passengers"
+	p := inTheAir()
+	c := p.Before["th-ap-01"]
+	c.Features = []network.Feature{setting.Portals, setting.StationNetworks, setting.Wireless}
+	p.Before["th-ap-01"] = c
+	in := p.Insides["th-ap-01"]
+	for i := range 7 {
+		in.Stations = append(in.Stations, network.Station{MAC: fmt.Sprintf("02:a1:60:00:00:%02x", i), SSID: "Lantern Passengers"})
+	}
+	p.Insides["th-ap-01"] = in
+	p.Before["th-edge-01"] = network.Config{Features: []network.Feature{setting.Routing}, VLANs: map[network.VLANID]network.VLAN{20: {ID: 20}},
+		Objects: map[string]network.Settings{"gateway/20": {"gateway-address": "10.2.20.1/24"}}}
+	guardCase{edits: [][3]string{{on, "station-network", "192.168.80.1/24"}}, want: []string{"wireless:th-ap-01:again"}, says: "would have to join Lantern Passengers again"}.holds(t, p, "wireless")
+	guardCase{edits: [][3]string{{on, "station-network", "192.168.80.1/29"}}, want: []string{"wireless:" + on + ":room", "wireless:th-ap-01:again"},
+		says: "192.168.80.0/29 has room for 5 stations of network passengers on th-ap-01, and"}.holds(t, p, "wireless")
+	guardCase{edits: [][3]string{{on, "station-network", "10.2.20.129/25"}}, want: []string{"wireless:" + on + ":overlaps", "wireless:th-ap-01:again"},
+		says: "10.2.20.128/25 of network passengers on th-ap-01 is also in use in VLAN 20 of th-edge-01."}.holds(t, p, "wireless")
 }

@@ -1,6 +1,7 @@
 package network
 
 import (
+	"cmp"
 	"math"
 	"time"
 )
@@ -52,16 +53,19 @@ type DHCPIntruder struct {
 	Blocked bool   `json:"blocked"` // stations do not hear it: the VLAN is snooped
 }
 
-// Pool is how many addresses a device can give out in a VLAN (RFC 2131).
+// Pool is how many addresses a device can give out in a VLAN, or to the stations of a wireless network (RFC 2131).
 type Pool struct {
-	VLAN VLANID `json:"vlan"`
-	Size int    `json:"size"`
-	Free int    `json:"free"` // that nobody has
+	VLAN    VLANID `json:"vlan"`
+	Network string `json:"network,omitempty"` // the wireless network of which the access point has its stations in a network of its own
+	Outside string `json:"outside,omitempty"` // the address with which those are seen beyond
+	Size    int    `json:"size"`
+	Free    int    `json:"free"` // that nobody has
 }
 
 // Lease is an address that a station has from a device.
 type Lease struct {
 	VLAN     VLANID    `json:"vlan"`
+	Network  string    `json:"network,omitempty"` // the wireless network that has addresses of its own
 	Address  string    `json:"address"`
 	MAC      string    `json:"mac"`
 	Name     string    `json:"name,omitempty"` // as the station calls itself
@@ -174,7 +178,7 @@ func (i Inside) standingTroubles(out *troubles) {
 	}
 	for _, p := range i.Pools {
 		if p.Size > 0 && float64(p.Free) < scarce*float64(p.Size) {
-			say("pool "+p.VLAN.String(), "dhcp-pool", "vlan", int(p.VLAN), "free", p.Free, "of", p.Size)
+			say("pool "+cmp.Or(p.Network, p.VLAN.String()), "dhcp-pool", "vlan", int(p.VLAN), "network", p.Network, "free", p.Free, "of", p.Size)
 		}
 	}
 	if i.Policy != nil {

@@ -45,6 +45,8 @@ type End struct {
 	Device  string // at which it is; "" where nobody saw it
 	Port    string // "" for a wireless one, or where it is the device itself
 	VLAN    network.VLANID
+	// Behind is the address with which the access point at which it is hides it from all beyond; not valid: it does not.
+	Behind netip.Addr
 }
 
 // Question is what is asked.
@@ -127,6 +129,9 @@ func (a *asking) follow() {
 	case from.Device == "":
 		a.comesIn()
 		return
+	case to.Behind.IsValid() && (from.Device != to.Device || from.Behind != to.Behind):
+		a.end(Hop{Device: to.Device, Verdict: Stops, What: fmt.Sprintf("%s is in a network of the access point's own, and is seen beyond as %s: nobody there begins anything with it", to.Address, to.Behind)})
+		return
 	case a.n.Gone[from.Device]:
 		a.answer.Outage = true
 		a.end(Hop{Device: from.Device, Verdict: Stops, What: "it is not in hand, and what is at it cannot be told to pass"})
@@ -134,6 +139,11 @@ func (a *asking) follow() {
 	}
 	if !a.leaves() {
 		return
+	}
+	if from.Behind.IsValid() && from.Device != to.Device {
+		a.hop(Hop{Device: from.Device, VLAN: from.VLAN, Verdict: Passes, What: fmt.Sprintf("the access point sends it on with an address of its own, %s (NAT)", from.Behind)})
+		from.Address = from.Behind
+		a.q.From.Address, a.source = from.Behind, from.Behind
 	}
 	if to.Device != "" && to.VLAN == from.VLAN && a.n.SiteOf[to.Device] == a.n.SiteOf[from.Device] {
 		if a.walk(from.Device, from.VLAN, to.Device) {

@@ -3,6 +3,7 @@ package setting
 import (
 	"errors"
 	"fmt"
+	"net/netip"
 	"net/url"
 	"slices"
 	"strconv"
@@ -20,6 +21,8 @@ const (
 	Wireless network.Feature = "wireless networks"
 	// Portals is the feature of those that send guests to a page until they are admitted.
 	Portals network.Feature = "guest portals"
+	// StationNetworks is the feature of those that give their stations addresses themselves, and hide them behind their own.
+	StationNetworks network.Feature = "station networks"
 )
 
 var wlanOnly, passphraseOnly, portalOnly = []Kind{OnWLAN}, []Kind{OnPassphrase}, []Kind{OnPortal}
@@ -59,6 +62,10 @@ var wirelessSettings = []Setting{
 	{Name: "wlan-radius-secret", On: wlanOnly, Title: "RADIUS secret", Group: "Who may join", Help: "shared with those servers", Needs: Wireless, Value: secret(false)},
 	{Name: "wlan-vlan", On: wlanOnly, Title: "VLAN", Group: "Stations", Help: "in which its stations are; none: that of the access point itself", Default: "none", Needs: Wireless, Value: vlan().or("none")},
 	{Name: "station-isolation", On: wlanOnly, Title: "Kept apart", Group: "Stations", Help: "its stations do not reach each other", Default: "off", Needs: Wireless, Value: onOff()},
+	{Name: "station-network", On: wlanOnly, Title: "Network of its own", Group: "Stations", Help: "its stations get addresses of it from the access point, such as 192.168.80.1/24, and are seen beyond with the access point's own (DHCP, RFC 2131; NAT, RFC 3022)", Default: "none",
+		Needs: StationNetworks, Value: stationNetwork().or("none")},
+	{Name: "station-lease", On: wlanOnly, Title: "Lease", Group: "Stations", Help: "for how long an address of that network is given", Default: "1440", Needs: StationNetworks, Value: number(5, 43_200, "min")},
+	{Name: "station-dns", On: wlanOnly, Title: "Name servers", Group: "Stations", Help: "that stations in that network are told of; none: those that the access point asks", Default: "none", Needs: StationNetworks, Value: addresses(4)},
 	{Name: "station-rate", On: wlanOnly, Title: "Rate", Group: "Stations", Help: "what each station may send and receive at most", Default: "none", Needs: Wireless, Value: rate().or("none")},
 	{Name: "portal", On: wlanOnly, Title: "Guest portal", Group: "Stations", Help: "on which its stations are received: until they are admitted they reach nothing else", Default: "none", Needs: Portals, Value: named(OnPortal)},
 
@@ -69,6 +76,24 @@ var wirelessSettings = []Setting{
 	{Name: "passphrase", On: passphraseOnly, Title: "Passphrase", Group: "Passphrase", Help: "8 to 63 characters", Needs: Wireless, Value: passphrase()},
 	{Name: "wlan-vlan", On: passphraseOnly, Title: "VLAN", Group: "Passphrase", Help: "in which stations are that have it; none: that of the network", Default: "none", Needs: Wireless, Value: vlan().or("none")},
 	{Name: "until", On: passphraseOnly, Title: "Until", Group: "Passphrase", Help: "the last day on which it lets in, by the clock of the device", Default: "always", Needs: Wireless, Value: day().or("always")},
+}
+
+// stationNetwork is the address of an access point in a network of its own: one that is for private use (RFC 1918), with room for stations.
+func stationNetwork() Value {
+	inner := interfaceAddress()
+	return Value{Type: Text, Max: 50, Form: "an address with its prefix such as 192.168.80.1/24", normal: func(s string) (string, error) {
+		out, err := inner.normal(s)
+		if err != nil {
+			return "", fmt.Errorf("%q is no network of its own: write the address of the access point in it, such as 192.168.80.1/24", s)
+		}
+		switch p := netip.MustParsePrefix(out); {
+		case !p.Addr().Is4() || !p.Addr().IsPrivate():
+			return "", fmt.Errorf("%s is not for private use: take one of 10.0.0.0/8, 172.16.0.0/12 or 192.168.0.0/16 (RFC 1918)", p)
+		case p.Bits() < 16 || p.Bits() > 29:
+			return "", fmt.Errorf("%s: the length of the network is 16 to 29", p)
+		}
+		return out, nil
+	}}
 }
 
 func isRadio(p network.PortConfig) error {
@@ -185,7 +210,8 @@ type WLAN struct {
 	Hours                schedule.Week // none: always
 	Bands                []string      // none: all
 	VLAN                 network.VLANID
-	Passphrase, Secret   string // references
+	Network              netip.Prefix // of the access point's own, with its address in it; not valid: its stations are in the VLAN themselves
+	Passphrase, Secret   string       // references
 	RADIUS               []string
 	Apart                bool
 	Rate                 string // "" for none
@@ -215,6 +241,7 @@ func WLANs(c network.Config) (out []WLAN) {
 		}
 		w.Hours, _ = schedule.Parse(o["offered-hours"])
 		w.VLAN, _ = network.ParseVLAN(o["wlan-vlan"])
+		w.Network, _ = netip.ParsePrefix(o["station-network"])
 		out = append(out, w)
 	}
 	return out

@@ -74,7 +74,8 @@ var mappings = slices.Concat(
 		at("level-least", "atpc-lower-threshold", tenths), at("level-most", "atpc-upper-threshold", tenths), at("modulation-lowest", "selected-min-acm", modulationWords), at("modulation-highest", "selected-max-acm", modulationWords)),
 	of(setting.OnWLAN, objectLists[setting.OnWLAN]+"/", at("ssid", "ssid", asIs), at("offered", "enabled", flag), at("hidden", "hidden", flag), at("bands", "bands/band", several), at("offered-hours", "hours", asIs),
 		at("security", "security", asIs), at("passphrase", "passphrase", asIs), at("wlan-radius", "radius/servers/server", several), at("wlan-radius-secret", "radius/secret", asIs), at("wlan-vlan", "vlan", asIs),
-		at("station-isolation", "isolation", flag), at("station-rate", "station-rate", rateLeaf), at("portal", "portal", asIs), purpose),
+		at("station-isolation", "isolation", flag), at("station-network", "station-network/address", asIs), at("station-lease", "station-network/lease", asIs), at("station-dns", "station-network/name-servers/name-server", several),
+		at("station-rate", "station-rate", rateLeaf), at("portal", "portal", asIs), purpose),
 	of(setting.OnPortal, objectLists[setting.OnPortal]+"/", at("portal-address", "address", asIs), at("portal-key", "key", asIs), purpose),
 	of(setting.OnPassphrase, objectLists[setting.OnPassphrase]+"/", at("wlan", "network", asIs), at("passphrase", "passphrase", asIs), at("wlan-vlan", "vlan", asIs), at("until", "until", asIs), purpose),
 	of(setting.OnLimited, objectLists[setting.OnLimited]+"/", at("limited-to", "rate", rateLeaf), at("until", "until", asIs), purpose),
@@ -236,5 +237,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "flood-limits": setting.FloodLimits, "mail-inspection": setting.MailInspection, "blocked-stations": setting.Blocking, "limited-stations": setting.Limiting, "portals": setting.Portals, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "flood-limits": setting.FloodLimits, "mail-inspection": setting.MailInspection, "blocked-stations": setting.Blocking, "limited-stations": setting.Limiting, "portals": setting.Portals, "station-networks": setting.StationNetworks, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
 }

@@ -74,7 +74,7 @@ func somethingElse(s setting.Setting, now string) string {
 		"ways": {"application voice,video service udp/5060,tcp/443 dscp 46,34 to 10.1.0.0/16 over wan2,fibre,wan1 delay 150 jitter 30 loss 0.25 within 3 back 90 send twice note \"telephones, <all>\"\nover any",
 			"10 application voice over fibre"},
 		"tunnel-port": {"wan1"}, "tunnel-to": {"198.18.0.77"}, "tunnel-peer": {"the-other-edge"}, "tunnel-secret": {"secret:" + hex.EncodeToString([]byte(twice))}, "tunnel-local": {"10.7.0.0/16"}, "tunnel-remote": {"10.9.0.0/16,10.11.0.0/16"},
-		"ssid": {"Lantern <Crew> 2"}, "country": {"NO"}, "bands": {"2.4,5"}, "offered-hours": {"mon-fri 06:00-19:00"}, "wlan-radius": {"10.1.1.6,10.1.1.7"}, "wlan": {"crew"}, "portal": {"trial"}, "portal-address": {"https://guests.lantern.example/landing"}, "until": {"2027-06-30"}, "wlan-vlan": {"70", "20"},
+		"station-network": {"192.168.80.1/24"}, "station-dns": {"10.1.1.3"}, "ssid": {"Lantern <Crew> 2"}, "country": {"NO"}, "bands": {"2.4,5"}, "offered-hours": {"mon-fri 06:00-19:00"}, "wlan-radius": {"10.1.1.6,10.1.1.7"}, "wlan": {"crew"}, "portal": {"trial"}, "portal-address": {"https://guests.lantern.example/landing"}, "until": {"2027-06-30"}, "wlan-vlan": {"70", "20"},
 		"tx-frequency": {"18360.125"}, "rx-frequency": {"19370.125"}, "channel-separation": {"55"}, "nominal-power": {"-2.5"}, "level-least": {"-50"}, "level-most": {"-45.5"},
 		"modulation-lowest": {"16-qam"}, "modulation-highest": {"256-qam"},
 		"leaks": {"main,outside"}, "leak-prefixes": {"10.9.0.0/16"}, "segment": {"cranes"},

@@ -65,7 +65,7 @@ func readStanding(in *network.Inside, data *xmlnode.Node) {
 // maxLeases is of how many addresses that a device gave out is told.
 const maxLeases = 20_000
 
-// readLeases reads what ep-routing tells of addresses that were given out.
+// readLeases reads what ep-routing and ep-wireless tell of addresses that were given out.
 func readLeases(in *network.Inside, data *xmlnode.Node) {
 	for _, g := range data.Child("routing").All("gateway") {
 		vlan, err := network.ParseVLAN(g.TextAt("vlan"))
@@ -73,17 +73,35 @@ func readLeases(in *network.Inside, data *xmlnode.Node) {
 		if err != nil || server.TextAt("size") == "" {
 			continue
 		}
-		in.Pools = append(in.Pools, network.Pool{VLAN: vlan, Size: max(number(server, "size"), 0), Free: max(number(server, "free"), 0)})
-		for _, l := range server.All("lease-given") {
-			a, err := netip.ParseAddr(l.TextAt("address"))
-			if err != nil || len(in.Leases) == maxLeases {
-				continue
-			}
-			lease := network.Lease{VLAN: vlan, Address: a.String(), MAC: l.TextAt("mac"), Name: short(l.TextAt("name")), Reserved: l.TextAt("reserved") == "true"}
-			if t, err := time.Parse(time.RFC3339, l.TextAt("ends")); err == nil {
-				lease.Ends = t.UTC()
-			}
-			in.Leases = append(in.Leases, lease)
+		readPool(in, server, network.Pool{VLAN: vlan})
+	}
+	for _, n := range data.Child("wireless").All("network") {
+		own := n.Child("station-network")
+		if own.TextAt("size") == "" {
+			continue
 		}
+		p := network.Pool{Network: short(n.TextAt("name"))}
+		p.VLAN, _ = network.ParseVLAN(n.TextAt("vlan"))
+		if outside, err := netip.ParseAddr(own.TextAt("outside")); err == nil {
+			p.Outside = outside.String()
+		}
+		readPool(in, own, p)
+	}
+}
+
+// readPool reads how many addresses can be given out somewhere, and who has which.
+func readPool(in *network.Inside, server *xmlnode.Node, p network.Pool) {
+	p.Size, p.Free = max(number(server, "size"), 0), max(number(server, "free"), 0)
+	in.Pools = append(in.Pools, p)
+	for _, l := range server.All("lease-given") {
+		a, err := netip.ParseAddr(l.TextAt("address"))
+		if err != nil || len(in.Leases) == maxLeases {
+			continue
+		}
+		lease := network.Lease{VLAN: p.VLAN, Network: p.Network, Address: a.String(), MAC: l.TextAt("mac"), Name: short(l.TextAt("name")), Reserved: l.TextAt("reserved") == "true"}
+		if t, err := time.Parse(time.RFC3339, l.TextAt("ends")); err == nil {
+			lease.Ends = t.UTC()
+		}
+		in.Leases = append(in.Leases, lease)
 	}
 }

@@ -12,6 +12,8 @@ import (
 	"example.net/everypost/internal/core/intent"
 	"example.net/everypost/internal/core/reach"
 	"example.net/everypost/internal/core/selector"
+	"example.net/everypost/internal/core/setting"
+	"example.net/everypost/internal/service/fleet"
 	"example.net/everypost/internal/store"
 )
 
@@ -57,7 +59,7 @@ func (s *Service) end(text string, in Asked) (reach.End, error) {
 	address, err := netip.ParseAddr(text)
 	if mac, macErr := net.ParseMAC(text); macErr == nil && len(mac) == 6 {
 		if found := ask(catalog.OfMAC(mac.String()), 1); len(found) == 1 {
-			return endOf(found[0]), nil
+			return s.endOf(found[0]), nil
 		}
 		return reach.End{}, fmt.Errorf("end station %s: %w", mac, store.ErrNotFound)
 	}
@@ -70,7 +72,7 @@ func (s *Service) end(text string, in Asked) (reach.End, error) {
 	}
 	switch {
 	case len(named) == 1, len(named) > 1 && err == nil:
-		return endOf(named[0]), nil
+		return s.endOf(named[0]), nil
 	case len(named) > 1:
 		return reach.End{}, fmt.Errorf("%w: %d end stations are called %s: give the address of one", ErrInvalid, len(named), text)
 	}
@@ -90,7 +92,7 @@ func (s *Service) end(text string, in Asked) (reach.End, error) {
 	return reach.End{}, fmt.Errorf("%q is no address, and no end station or device is called so: %w", text, store.ErrNotFound)
 }
 
-func endOf(c *catalog.Client) reach.End {
+func (s *Service) endOf(c *catalog.Client) reach.End {
 	e := reach.End{Name: c.GivenName, Device: c.DeviceID, Port: c.Port, VLAN: c.VLAN}
 	if e.Name == "" {
 		e.Name = c.OwnName
@@ -99,5 +101,23 @@ func endOf(c *catalog.Client) reach.End {
 		e.Name = c.MAC
 	}
 	e.Address, _ = netip.ParseAddr(c.Address)
+	if v, ok := s.Fleet.View(c.DeviceID); ok && c.SSID != "" {
+		e.Behind = behind(v, c.SSID)
+	}
 	return e
+}
+
+// behind is the address with which an access point hides the stations of a network in the air; not valid where it does not.
+func behind(v fleet.View, ssid string) (outside netip.Addr) {
+	for _, n := range setting.WLANs(v.Config) {
+		if n.SSID != ssid || !n.Network.IsValid() {
+			continue
+		}
+		for _, p := range v.Inside.Pools {
+			if p.Network == n.Name {
+				outside, _ = netip.ParseAddr(p.Outside)
+			}
+		}
+	}
+	return outside
 }

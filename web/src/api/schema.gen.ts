@@ -6713,6 +6713,7 @@ export interface components {
             ends: string;
             mac: string;
             name?: string;
+            network?: string;
             reserved?: boolean;
             /** Format: int32 */
             vlan: number;
@@ -8962,6 +8963,8 @@ export interface components {
         Pool: {
             /** Format: int64 */
             free: number;
+            network?: string;
+            outside?: string;
             /** Format: int64 */
             size: number;
             /** Format: int32 */

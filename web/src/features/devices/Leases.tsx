@@ -18,7 +18,8 @@ const columns: Column<Lease>[] = [
     sort: (l) => number(l.address),
     cell: (l) => <span className="font-mono">{l.address}</span>,
   },
-  { key: "vlan", head: "VLAN", width: "70px", sort: (l) => l.vlan, cell: (l) => l.vlan },
+  { key: "vlan", head: "VLAN", width: "70px", sort: (l) => l.vlan, cell: (l) => l.vlan || "" },
+  { key: "network", head: "Network", width: "110px", sort: (l) => l.network ?? "", cell: (l) => l.network },
   {
     key: "mac",
     head: "Station",
@@ -43,7 +44,7 @@ export function Leases({ i }: { i: In }) {
   const all = i.leases ?? [];
   const words = find.trim().toLowerCase();
   const rows = all.filter(
-    (l) => !words || `${l.address} ${l.mac} ${l.name ?? ""} ${l.vlan}`.toLowerCase().includes(words),
+    (l) => !words || `${l.address} ${l.mac} ${l.name ?? ""} ${l.vlan} ${l.network ?? ""}`.toLowerCase().includes(words),
   );
   return (
     <Panel
@@ -61,9 +62,9 @@ export function Leases({ i }: { i: In }) {
     >
       <ul className="flex flex-wrap gap-x-5 gap-y-1 border-b border-rule px-3 py-1.5 text-sm">
         {(i.pools ?? []).map((p) => (
-          <li key={p.vlan} className="flex items-center gap-1.5">
+          <li key={`${p.vlan} ${p.network ?? ""}`} className="flex items-center gap-1.5">
             <Shape state={p.free < 0.05 * p.size ? "degraded" : "well"} size={10} />
-            VLAN {p.vlan}: {p.free} of {p.size} free
+            {p.network ? `${p.network}, seen beyond as ${p.outside}` : `VLAN ${p.vlan}`}: {p.free} of {p.size} free
           </li>
         ))}
       </ul>
@@ -71,7 +72,7 @@ export function Leases({ i }: { i: In }) {
         label="Addresses given out"
         columns={columns}
         rows={rows}
-        rowKey={(l) => l.address}
+        rowKey={(l) => `${l.network ?? ""} ${l.address}`}
         sort={sort}
         onSort={setSort}
         className="max-h-[460px]"

@@ -392,7 +392,12 @@ const leads: Record<string, string> = {
 const meaning = (n: PolicyName) =>
   Object.keys(leads)
     .filter((k) => n.values[k] && n.values[k] !== "none" && n.values[k] !== "off")
-    .map((k) => (leads[k] ?? "") + (n.values[k] ?? "").replaceAll(",", ", ") + (k === "file-limit" ? " MiB" : k.startsWith("flood-") ? " a second" : ""))
+    .map(
+      (k) =>
+        (leads[k] ?? "") +
+        (n.values[k] ?? "").replaceAll(",", ", ") +
+        (k === "file-limit" ? " MiB" : k.startsWith("flood-") ? " a second" : ""),
+    )
     .join(", ");
 
 function Names({ p, kind }: { p: Policy; kind: string }) {

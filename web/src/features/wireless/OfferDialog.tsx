@@ -42,6 +42,7 @@ function Form({ me, close }: { me: Person; close: () => void }) {
     bands: "",
     hours: "",
     rate: "",
+    own: "",
     apart: false,
   });
   const [, setTray] = useView("tray");
@@ -74,6 +75,7 @@ function Form({ me, close }: { me: Person; close: () => void }) {
       ["bands", v.bands],
       ["offered-hours", v.hours],
       ["station-rate", v.rate],
+      ["station-network", v.own],
       ["station-isolation", v.apart ? "on" : ""],
     ];
     const set: Record<string, string> = { present: "on" };
@@ -175,6 +177,14 @@ function Form({ me, close }: { me: Person; close: () => void }) {
         {text("bands", "Bands", "such as 5, in GHz; all when left out")}
         {text("hours", "Hours", "such as mon-fri 06:00-19:00; always when left out")}
         {text("rate", "Rate of each station", "such as 5M; no limit when left out")}
+        {text(
+          "own",
+          "Network of its own",
+          "such as 192.168.80.1/24: the access point gives the addresses, and hides the stations behind its own",
+          {
+            mono: true,
+          },
+        )}
         <label className="flex items-center gap-2 sm:col-span-2">
           <input type="checkbox" checked={v.apart} onChange={(e) => setV({ ...v, apart: e.target.checked })} /> Its
           stations do not reach each other
