@@ -13,15 +13,19 @@ import (
 )
 
 func (a *app) pathsCommand() *cobra.Command {
-	return &cobra.Command{
+	each := false
+	cmd := &cobra.Command{
 		Use: "paths [selector...]", Short: "List the tunnels between sites: delay, jitter, loss, and how calls over them are", ValidArgsFunction: a.completeSelector,
 		Long: `List the tunnels between sites as each of their ends measures them: delay there and back, jitter, loss, and how well people understand each other over them
 (R and the mean opinion score, ITU-T G.107; the category of ITU-T G.109). The selector picks the edges.`,
-		Example: "  everypost paths\n  everypost paths site = tern-haven",
+		Example: "  everypost paths\n  everypost paths site = tern-haven\n  everypost paths site = tern-haven --each-way",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			list, err := c.Paths(ctx, strings.Join(args, " "))
 			if err != nil {
 				return err
+			}
+			if each {
+				return a.pathsEachWay(list)
 			}
 			rows := make([][]string, len(list.Items))
 			for i, p := range list.Items {
@@ -33,6 +37,29 @@ func (a *app) pathsCommand() *cobra.Command {
 			return a.list(list, []string{"edge", "tunnel", "to", "over", "by", "delay ms", "jitter ms", "loss %", "R", "MOS", "calls"}, rows, "No edge there has a tunnel.")
 		}),
 	}
+	cmd.Flags().BoolVar(&each, "each-way", false, "what is sent and what is received apart, where edges measure that (RFC 5357)")
+	return cmd
+}
+
+// pathsEachWay lists tunnels with two lines each: what is sent, and what is received.
+func (a *app) pathsEachWay(list v1.List[v1.Path]) error {
+	var rows [][]string
+	for _, p := range list.Items {
+		for _, w := range []struct {
+			name string
+			way  *v1.PathWay
+		}{{"to", p.Sent}, {"from", p.Received}} {
+			row := []string{p.Device, p.Tunnel, w.name, p.Far, p.Port, "", "", "", "", "", "not measured"}
+			if p.Rating == 0 {
+				row[10] = p.Category
+			}
+			if w.way != nil {
+				row = []string{p.Device, p.Tunnel, w.name, p.Far, p.Port, fmt.Sprintf("%.1f", w.way.DelayMs), fmt.Sprintf("%.1f", w.way.JitterMs), fmt.Sprintf("%.2f", w.way.LossPercent), fmt.Sprintf("%.1f", w.way.Rating), fmt.Sprintf("%.2f", w.way.Opinion), w.way.Category}
+			}
+			rows = append(rows, row)
+		}
+	}
+	return a.list(list, []string{"edge", "tunnel", "way", "far", "over", "delay ms", "jitter ms", "loss %", "R", "MOS", "calls"}, rows, "No edge there has a tunnel.")
 }
 
 func (a *app) circuitsCommand() *cobra.Command {

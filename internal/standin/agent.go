@@ -58,7 +58,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-st"]+"?module=ep-storage")
 	}
 	if a.d.spec.Role == "edge" {
-		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing&features=segments,routing-protocols", namespaces["ep-wan"]+"?module=ep-wan&features=steering")
+		caps = append(caps, namespaces["ep-rt"]+"?module=ep-routing&features=segments,routing-protocols", namespaces["ep-wan"]+"?module=ep-wan&features=one-way,steering")
 	}
 	if a.d.spec.Role == "radio-link" {
 		caps = append(caps, namespaces["ep-radio"]+"?module=ep-radio-link", namespaces["ep-sw"]+"?module=ep-switching&features=link-tracking,provider-bridging")

@@ -31,7 +31,8 @@ type tunnel struct {
 	changed time.Time
 	cut     bool // the underlay does not carry it
 
-	delayMs, jitterMs, lossPct float64 // as measured last
+	delayMs, jitterMs, lossPct float64   // as measured last, there and back
+	ways                       [2]oneWay // from the first end to the second, and back
 }
 
 // Faults of tunnels: those that the other end notifies (RFC 7296 section 3.10.1), and those that an edge sees by itself.
@@ -337,6 +338,10 @@ func (d *device) tunnelsState(tunnels *xmlnode.Node, now time.Time) {
 			n.Add(x.leaf("underlay", t.Underlay), x.leaf("remote-address", w.devices[far.device].spec.Loopback))
 			if fault := cmp.Or(t.fault[t.end(d.spec.Name)], d.fault(c, far)); t.up {
 				n.Add(x.leaf("oper-status", "UP"), x.float("delay", t.delayMs, 1), x.float("jitter", t.jitterMs, 1), x.float("loss", t.lossPct, 2))
+				for k, name := range []string{"sent", "received"} {
+					o := t.ways[(t.end(d.spec.Name)+k)%2]
+					n.Add(x.node(name, x.float("delay", o.delayMs, 1), x.float("jitter", o.jitterMs, 1), x.float("loss", o.lossPct, 2)))
+				}
 			} else {
 				n.Add(x.leaf("oper-status", "DOWN"), x.leaf("fault", cmp.Or(fault, faultNoAnswer)))
 			}

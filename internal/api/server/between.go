@@ -176,9 +176,18 @@ func pathOut(d *catalog.Device, t network.Tunnel, far string) v1.Path {
 		out.Category = "not known"
 	case t.Up:
 		r := voice.Rating(voice.Over(t.DelayMs, t.JitterMs, t.LossPercent, voice.G711))
+		out.Sent, out.Received = wayOut(t.Sent), wayOut(t.Received)
 		out.Rating, out.Opinion, out.Category = *digits(max(r, 0)), *digits(voice.Opinion(r)), voice.Category(r)
 	}
 	return out
+}
+
+func wayOut(o *network.OneWay) *v1.PathWay {
+	if o == nil {
+		return nil
+	}
+	r := voice.Rating(voice.OneWay(o.DelayMs, o.JitterMs, o.LossPercent, voice.G711))
+	return &v1.PathWay{DelayMs: o.DelayMs, JitterMs: o.JitterMs, LossPercent: o.LossPercent, Rating: *digits(max(r, 0)), Opinion: *digits(voice.Opinion(r)), Category: voice.Category(r)}
 }
 
 func (s *server) circuitOut(ctx context.Context, d *catalog.Device, c circuit.Circuit) (v1.Circuit, error) {

@@ -237,6 +237,7 @@ func init() {
 	part[v1.ChannelPlan]()
 	part[v1.JoinStep]() // from what who asks may see
 	part[v1.JoinCode]() // of what he says himself
+	part[v1.PathWay]()
 	part[v1.CertificateImport]()
 	part[v1.Authority]() // what everybody is to trust
 	part[v1.BlockedSource]()

@@ -15,9 +15,21 @@ type Path struct {
 	DelayMs     float64    `json:"delay_ms" doc:"There and back"`
 	JitterMs    float64    `json:"jitter_ms" doc:"RFC 3550 section 6.4.1"`
 	LossPercent float64    `json:"loss_percent"`
+	Sent        *PathWay   `json:"sent,omitempty" doc:"To the other end only; left out where the edge measures there and back only"`
+	Received    *PathWay   `json:"received,omitempty" doc:"From the other end only"`
 	Rating      float64    `json:"rating" doc:"Transmission rating factor R of a call over it (ITU-T G.107, G.711 in packets of 20 ms, a buffer of twice the jitter); 0 while it is down"`
 	Opinion     float64    `json:"opinion" doc:"Mean opinion score that R comes to (G.107 annex B), 1 to 4.5"`
 	Category    string     `json:"category" enum:"best,high,medium,low,poor,not advised,down,not known" doc:"Speech quality (ITU-T G.109); not known while the edge that measures it is away: then the rest is the last known"`
+}
+
+// PathWay is what a tunnel is like in one direction.
+type PathWay struct {
+	DelayMs     float64 `json:"delay_ms" doc:"RFC 7679"`
+	JitterMs    float64 `json:"jitter_ms" doc:"RFC 3393"`
+	LossPercent float64 `json:"loss_percent" doc:"RFC 7680"`
+	Rating      float64 `json:"rating" doc:"R of what is said in this direction (ITU-T G.107)"`
+	Opinion     float64 `json:"opinion" doc:"Mean opinion score that R comes to (G.107 annex B)"`
+	Category    string  `json:"category" enum:"best,high,medium,low,poor,not advised" doc:"Speech quality (ITU-T G.109)"`
 }
 
 // CircuitRequest says what a circuit is: a line of a provider that leads out of a site.

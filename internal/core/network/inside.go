@@ -382,6 +382,16 @@ type Tunnel struct {
 	DelayMs       float64   `json:"delay_ms"`
 	JitterMs      float64   `json:"jitter_ms"`
 	LossPercent   float64   `json:"loss_percent"`
+	// Sent and Received are each way apart; nil where the edge measures there and back only.
+	Sent     *OneWay `json:"sent,omitempty"`
+	Received *OneWay `json:"received,omitempty"`
+}
+
+// OneWay is what a tunnel is like in one direction (RFC 7679, RFC 3393, RFC 7680).
+type OneWay struct {
+	DelayMs     float64 `json:"delay_ms"`
+	JitterMs    float64 `json:"jitter_ms"`
+	LossPercent float64 `json:"loss_percent"`
 }
 
 // RadioLinkRead is how one end of a radio link hears the other.

@@ -108,11 +108,16 @@ func Category(r float64) string {
 	return None
 }
 
-// Over is the path of a call over a measured one: half of the time there and back, a buffer that takes up the jitter, and what the codec itself takes.
+// Over is the path of a call over a measured one: half of the time there and back is taken for each direction.
 func Over(roundTripMs, jitterMs, lossPercent float64, c Codec) Path {
+	return OneWay(roundTripMs/2, jitterMs, lossPercent, c)
+}
+
+// OneWay is the path of what is said in one direction: the time that it takes there, a buffer that takes up the jitter, and what the codec itself takes.
+func OneWay(ms, jitterMs, lossPercent float64, c Codec) Path {
 	buffer := c.JitterMs
 	if buffer == 0 {
 		buffer = 2
 	}
-	return Path{DelayMs: roundTripMs/2 + buffer*jitterMs + c.FrameMs, LossPercent: lossPercent, Codec: c}
+	return Path{DelayMs: ms + buffer*jitterMs + c.FrameMs, LossPercent: lossPercent, Codec: c}
 }

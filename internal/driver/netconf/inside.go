@@ -70,7 +70,7 @@ func readInside(data *xmlnode.Node, now time.Time) network.Inside {
 	for _, t := range data.Child("tunnels").All("tunnel") {
 		in.Tunnels = append(in.Tunnels, network.Tunnel{Name: t.TextAt("name"), Underlay: t.TextAt("underlay"), Port: t.TextAt("interface"),
 			RemoteSystem: t.TextAt("remote-system-name"), RemoteAddress: t.TextAt("remote-address"), Up: t.TextAt("oper-status") == "UP", Fault: t.TextAt("fault"),
-			Changed: epoch(t.TextAt("last-change")), DelayMs: decimal(t, "delay"), JitterMs: decimal(t, "jitter"), LossPercent: decimal(t, "loss")})
+			Changed: epoch(t.TextAt("last-change")), DelayMs: decimal(t, "delay"), JitterMs: decimal(t, "jitter"), LossPercent: decimal(t, "loss"), Sent: readOneWay(t.Child("sent")), Received: readOneWay(t.Child("received"))})
 	}
 	in.Steered = readSteered(data.Child("steered"))
 	in.RadioLink = readRadioLink(data.Child("radio-link"))
@@ -181,6 +181,13 @@ func readTree(of *xmlnode.Node) (t network.Tree, ok bool) {
 		t.Ports[i.TextAt("name")] = network.SpanningPort{State: strings.ToLower(kindOf(i.TextAt("state/port-state"))), Role: strings.ToLower(kindOf(i.TextAt("state/role")))}
 	}
 	return t, true
+}
+
+func readOneWay(n *xmlnode.Node) *network.OneWay {
+	if n == nil || n.TextAt("delay") == "" {
+		return nil
+	}
+	return &network.OneWay{DelayMs: decimal(n, "delay"), JitterMs: decimal(n, "jitter"), LossPercent: decimal(n, "loss")}
 }
 
 var bands = map[string]string{"FREQ_2GHZ": "2.4 GHz", "FREQ_5GHZ": "5 GHz", "FREQ_6GHZ": "6 GHz"}

@@ -75,6 +75,7 @@ export type GuestVoucher = Schemas["GuestVoucher"];
 export type VoucherOrder = Schemas["VoucherOrder"];
 export type NetworkFailure = Schemas["Failure"];
 export type Path = Schemas["Path"];
+export type PathWay = Schemas["PathWay"];
 export type Circuit = Schemas["Circuit"];
 export type SteeredFlow = Schemas["SteeredFlow"];
 export type SteeringMove = Schemas["SteeringMove"];

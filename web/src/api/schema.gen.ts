@@ -8515,6 +8515,14 @@ export interface components {
             text?: string;
             value: string;
         };
+        OneWay: {
+            /** Format: double */
+            delay_ms: number;
+            /** Format: double */
+            jitter_ms: number;
+            /** Format: double */
+            loss_percent: number;
+        };
         Operation: {
             args: {
                 [key: string]: string;
@@ -8692,6 +8700,10 @@ export interface components {
              * @description Transmission rating factor R of a call over it (ITU-T G.107, G.711 in packets of 20 ms, a buffer of twice the jitter); 0 while it is down
              */
             rating: number;
+            /** @description From the other end only */
+            received?: components["schemas"]["PathWay"];
+            /** @description To the other end only; left out where the edge measures there and back only */
+            sent?: components["schemas"]["PathWay"];
             /**
              * Format: date-time
              * @description When that changed last
@@ -8702,6 +8714,38 @@ export interface components {
             /** @description fibre, cellular, satellite and such */
             underlay: string;
             up: boolean;
+        };
+        PathWay: {
+            /**
+             * @description Speech quality (ITU-T G.109)
+             * @enum {string}
+             */
+            category: "best" | "high" | "medium" | "low" | "poor" | "not advised";
+            /**
+             * Format: double
+             * @description RFC 7679
+             */
+            delay_ms: number;
+            /**
+             * Format: double
+             * @description RFC 3393
+             */
+            jitter_ms: number;
+            /**
+             * Format: double
+             * @description RFC 7680
+             */
+            loss_percent: number;
+            /**
+             * Format: double
+             * @description Mean opinion score that R comes to (G.107 annex B)
+             */
+            opinion: number;
+            /**
+             * Format: double
+             * @description R of what is said in this direction (ITU-T G.107)
+             */
+            rating: number;
         };
         Peer: {
             /** @description The device it is, when it is known */
@@ -10465,8 +10509,10 @@ export interface components {
             loss_percent: number;
             name: string;
             port: string;
+            received?: components["schemas"]["OneWay"];
             remote_address: string;
             remote_system: string;
+            sent?: components["schemas"]["OneWay"];
             underlay: string;
             up: boolean;
         };

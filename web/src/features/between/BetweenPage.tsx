@@ -1,7 +1,7 @@
 import { Plus } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { allowed, type Circuit, type Path, type Person } from "../../api/client";
+import { allowed, type Circuit, type Path, type PathWay, type Person } from "../../api/client";
 import { useKept, useScope, useView } from "../../app/view";
 import { Button, Choices, Empty, Failure, Panel } from "../../ui/controls";
 import { HealthMark } from "../../ui/health";
@@ -115,12 +115,25 @@ function Paths({ scope, me }: { scope: string; me: Person }) {
       {name}
     </Link>
   );
-  const number = (key: string, head: string, of: (p: Path) => number, places: number): Column<Path> => ({
+  const [each, setEach] = useView("each");
+  const apart = each === "way";
+  const number = (key: string, head: string, of: (p: Path | PathWay) => number, places: number): Column<Path> => ({
     key,
-    head,
+    head: apart ? `${head}: to, from` : head,
     right: true,
     sort: of,
-    cell: (p) => (p.rating > 0 ? of(p).toFixed(places) : ""),
+    cell: (p) => {
+      if (p.rating === 0) return "";
+      if (!apart) return of(p).toFixed(places);
+      const way = (w?: PathWay) => (w ? of(w).toFixed(places) : "–");
+      return (
+        <span className="whitespace-nowrap">
+          {way(p.sent)}
+          <span className="mx-1 text-soft">|</span>
+          {way(p.received)}
+        </span>
+      );
+    },
   });
   const columns: Column<Path>[] = [
     { key: "edge", head: "Edge", sort: (p) => p.device, cell: (p) => device(p.device) },
@@ -168,7 +181,20 @@ function Paths({ scope, me }: { scope: string; me: Person }) {
   ];
   if (list.isError) return <Failure error={list.error} retry={() => void list.refetch()} />;
   return (
-    <Panel title={many(list.data?.items.length ?? 0, "tunnel end")}>
+    <Panel
+      title={many(list.data?.items.length ?? 0, "tunnel end")}
+      aside={
+        <Choices
+          label="Measured"
+          value={each}
+          of={[
+            ["", "There and back"],
+            ["way", "Each way"],
+          ]}
+          pick={setEach}
+        />
+      }
+    >
       <Table
         label="Paths"
         columns={columns}
