@@ -24,6 +24,8 @@ const maxPast = 60
 type companyPast struct {
 	points []standin.Past
 	events []standin.PastEvent
+	// configs are what devices ran in that time, the oldest first.
+	configs []standin.PastConfig
 }
 
 // livePast lets the world live through the days before the first start; at a later start the service has kept them.
@@ -34,6 +36,7 @@ func livePast(ctx context.Context, out io.Writer, world *standin.World, o demoOp
 	days := min(o.history, maxPast)
 	_, _ = fmt.Fprintf(out, "Living through the company's last %d days...\n", days)
 	past.points, past.events, err = world.LiveThrough(ctx, days, time.Now(), standin.LanternMonth(days))
+	past.configs = world.Remembered(days, time.Now())
 	return past, err
 }
 
@@ -68,6 +71,21 @@ func (p companyPast) handOver(ctx context.Context, c *client.Client) error {
 			for _, part := range inParts(*r) {
 				if err := c.ImportHistory(ctx, device, part); err != nil {
 					return fmt.Errorf("the past of %s: %w", device, err)
+				}
+			}
+			return nil
+		})
+	}
+	configs := map[string][]standin.PastConfig{}
+	for _, p := range p.configs {
+		configs[p.Device] = append(configs[p.Device], p)
+	}
+	for device, list := range configs {
+		all.Go(func() error {
+			for _, p := range list {
+				_, err := c.ImportBackup(ctx, device, v1.BackupImport{TakenAt: p.At, ChangedBy: p.By, Model: p.Model, Firmware: p.Firmware, Document: string(p.Document)})
+				if err != nil {
+					return fmt.Errorf("what %s ran: %w", device, err)
 				}
 			}
 			return nil

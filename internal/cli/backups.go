@@ -63,6 +63,11 @@ func whyText(b v1.Backup) string {
 		return "job of " + b.By
 	case "upgrade":
 		return "before an upgrade"
+	case "import":
+		if b.ChangedBy != "" {
+			return "changed by " + b.ChangedBy + ", taken over by " + b.By
+		}
+		return "taken over by " + b.By
 	}
 	if b.ChangedBy != "" {
 		return "changed by " + b.ChangedBy
@@ -93,6 +98,42 @@ func (a *app) findInBackups(ctx context.Context, c *client.Client, text, where s
 		a.say("There are further lines: ask for fewer devices, or for a longer text.")
 	}
 	return nil
+}
+
+// importBackupCommand takes over what was kept elsewhere.
+func (a *app) importBackupCommand() *cobra.Command {
+	var in v1.BackupImport
+	taken := ""
+	cmd := &cobra.Command{
+		Use: "import DEVICE FILE", Short: "Take over a configuration that was kept elsewhere, from before the device was enrolled", Args: cobra.ExactArgs(2), ValidArgsFunction: a.completeDevices,
+		Long: `Take over a configuration that was kept elsewhere, from before the device was enrolled. The file is in the device's own form, as "everypost backup show" prints it; "-" is
+standard input. Its secrets are sealed. It is listed, searched, compared and restored as all others.`,
+		Example: "  everypost backup import th-sw-02 th-sw-02-october.xml --taken 2026-10-12T08:00\n  everypost backup import th-sw-02 - --taken 2026-10-12T08:00 --changed-by bram < old.xml",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) (err error) {
+			if in.TakenAt, err = moment("--taken", taken); err != nil {
+				return err
+			}
+			if in.Document, err = a.smallFile(args[1], 4_000_000); err != nil {
+				return err
+			}
+			b, err := c.ImportBackup(ctx, args[0], in)
+			if err != nil {
+				return err
+			}
+			if a.isData() {
+				return a.data(b)
+			}
+			a.say("It is backup %d of %s, of %s.", b.Number, b.Device, b.TakenAt.Local().Format("2 Jan 2006 15:04"))
+			return nil
+		}),
+	}
+	f := cmd.Flags()
+	f.StringVar(&taken, "taken", "", "when the device had it, in the zone of this machine: 2026-10-12T08:00 or 2026-10-12")
+	f.StringVar(&in.ChangedBy, "changed-by", "", "who changed the device to it")
+	f.StringVar(&in.Model, "model", "", "of the device then")
+	f.StringVar(&in.Firmware, "firmware", "", "of the device then")
+	_ = cmd.MarkFlagRequired("taken")
+	return cmd
 }
 
 func (a *app) backupCommand() *cobra.Command {
@@ -211,6 +252,6 @@ func (a *app) backupCommand() *cobra.Command {
 		}}
 	countVar(retention.Flags(), &rule.Days, "days", 365, 1, "days, after another replaced it")
 	countVar(retention.Flags(), &rule.Least, "least", 10, 1, "of each device, however old")
-	cmd.AddCommand(show, compare, restore, pinned, retention)
+	cmd.AddCommand(show, compare, restore, pinned, retention, a.importBackupCommand())
 	return cmd
 }

@@ -133,11 +133,11 @@ both. A key that you bring goes to the device and is kept nowhere else.`,
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
 			var in v1.CertificateFiles
 			var err error
-			if in.Chain, err = a.smallFile(args[1]); err != nil {
+			if in.Chain, err = a.smallFile(args[1], maxCertificates); err != nil {
 				return err
 			}
 			if key != "" {
-				if in.Key, err = a.smallFile(key); err != nil {
+				if in.Key, err = a.smallFile(key, maxCertificates); err != nil {
 					return err
 				}
 			}
@@ -175,9 +175,11 @@ both. A key that you bring goes to the device and is kept nowhere else.`,
 	return cmd
 }
 
-// smallFile reads a file of text that is no larger than certificates are; "-" is standard input.
-func (a *app) smallFile(name string) (string, error) {
-	const most = 64 << 10
+// maxCertificates is how large files of certificates are, in octets.
+const maxCertificates = 64 << 10
+
+// smallFile reads a file of text that is not larger than it should be, in octets; "-" is standard input.
+func (a *app) smallFile(name string, most int) (string, error) {
 	r := a.in
 	if name != "-" {
 		f, err := os.Open(name)
@@ -187,9 +189,9 @@ func (a *app) smallFile(name string) (string, error) {
 		defer func() { _ = f.Close() }()
 		r = f
 	}
-	text, err := io.ReadAll(io.LimitReader(r, most+1))
+	text, err := io.ReadAll(io.LimitReader(r, int64(most)+1))
 	if err == nil && len(text) > most {
-		err = fmt.Errorf("%s is larger than %d KiB: it holds more than a certificate", name, most>>10)
+		err = fmt.Errorf("%s is larger than %d KiB: it is no such file", name, most>>10)
 	}
 	return string(text), err
 }

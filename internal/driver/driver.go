@@ -178,6 +178,12 @@ type File struct {
 	ChangedAt time.Time
 }
 
+// PastReader is a session that reads configurations which its device had before, in the device's own form.
+type PastReader interface {
+	// ReadPast reads one as ReadConfig would have; the secrets in it are sealed.
+	ReadPast(ctx context.Context, document []byte) (Configuration, error)
+}
+
 // Certifier is a session whose device has certificates by which it shows others who it is. Keys are made on the device, and never leave it.
 type Certifier interface {
 	// Certifies tells whether it does.

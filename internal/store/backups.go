@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"database/sql"
@@ -40,14 +41,14 @@ func scanBackup(r interface{ Scan(...any) error }) (b Backup, err error) {
 type BackupQuery struct {
 	Devices []string // of these devices; nil: of all
 	Last    bool     // only the last of each device
-	Before  int64    // of lower numbers, unless it is 0
+	Before  int64    // that were taken before the one of this number, unless it is 0
 	Limit   int
 }
 
 // Backups lists backups, the newest first.
 func (s *Store) Backups(ctx context.Context, q BackupQuery) ([]Backup, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (Backup, error) { return scanBackup(r) }, `SELECT * FROM (SELECT `+backupColumns+` AS last FROM snapshots s
-		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (?2 = 0 OR id < ?2)) WHERE NOT ?3 OR last ORDER BY id DESC LIMIT ?4`,
+		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (?2 = 0 OR (taken_at, id) < (SELECT taken_at, id FROM snapshots WHERE id = ?2))) WHERE NOT ?3 OR last ORDER BY taken_at DESC, id DESC LIMIT ?4`,
 		toJSON(q.Devices), q.Before, q.Last, q.Limit)
 }
 
@@ -66,6 +67,29 @@ func (s *Store) BackupContent(ctx context.Context, number int64) (Snapshot, erro
 		return Snapshot{}, one(err)
 	}
 	return s.snapshotOf(ctx, device, `SELECT taken_at, by_user, config, content FROM snapshots JOIN documents ON hash = document WHERE id = ?`, number)
+}
+
+// AddPast keeps a configuration that a device had before any that is kept, and returns its number. ErrExists tells that one of that moment is kept already.
+func (s *Store) AddPast(ctx context.Context, snap Snapshot) (number int64, err error) {
+	hash := sha256.Sum256(snap.Document)
+	content, config := s.enc.EncodeAll(snap.Document, nil), toJSON(snap.Config)
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		var there bool
+		if err := tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM snapshots WHERE device = ? AND taken_at = ?)`, snap.Device, micro(snap.TakenAt)).Scan(&there); err != nil || there {
+			return cmp.Or(err, ErrExists)
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO documents (hash, content) VALUES (?, ?) ON CONFLICT DO NOTHING`, hash[:], content); err != nil {
+			return err
+		}
+		r, err := tx.ExecContext(ctx, `INSERT INTO snapshots (device, taken_at, config, document, by_user, model, firmware, why, kept_by) VALUES (?, ?, ?, ?, ?, ?, ?, 'import', ?)`,
+			snap.Device, micro(snap.TakenAt), config, hash[:], snap.By, snap.Model, snap.Firmware, snap.KeptBy)
+		if err != nil {
+			return err
+		}
+		number, err = r.LastInsertId()
+		return err
+	})
+	return number, err
 }
 
 // ConfirmBackup keeps that a device was read to have the configuration that was kept last, and why it was read. ErrNotFound tells that another one

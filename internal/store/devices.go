@@ -224,6 +224,7 @@ type Snapshot struct {
 	Document []byte
 	Model    string // of the device
 	Firmware string
+	KeptBy   string // who had it taken over from elsewhere
 }
 
 // AddSnapshot keeps a configuration unless it is the one that was kept last. It reports whether it differs from an earlier
@@ -324,12 +325,13 @@ func (s *Store) snapshotOf(ctx context.Context, device, query string, args ...an
 	return snap, json.Unmarshal([]byte(config), &snap.Config)
 }
 
-// Snapshots lists when the configurations of a device were kept and who made them so, the newest first, without themselves.
+// Snapshots lists when a device was kept to have another configuration than before, and who made it so, the newest first, without themselves.
 func (s *Store) Snapshots(ctx context.Context, device string, limit int) ([]Snapshot, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (snap Snapshot, err error) {
 		var taken int64
 		err = r.Scan(&taken, &snap.By)
 		snap.Device, snap.TakenAt = device, timeOf(taken)
 		return snap, err
-	}, `SELECT taken_at, by_user FROM snapshots WHERE device = ? ORDER BY taken_at DESC, id DESC LIMIT ?`, device, limit)
+	}, `SELECT taken_at, by_user FROM snapshots s WHERE device = ? AND document IS NOT (SELECT document FROM snapshots p WHERE p.device = s.device
+		AND (p.taken_at, p.id) < (s.taken_at, s.id) ORDER BY p.taken_at DESC, p.id DESC LIMIT 1) ORDER BY taken_at DESC, id DESC LIMIT ?`, device, limit)
 }

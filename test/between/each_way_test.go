@@ -46,7 +46,7 @@ func TestPathsAreMeasuredEachWay(t *testing.T) {
 	assert.Regexp(t, `ng-fibre-hub1 +to +hh-edge-01 +wan1 +\d+\.\d +\d+\.\d +0\.\d\d +`, shown)
 	assert.Regexp(t, `ng-fibre-hub1 +from +hh-edge-01 +wan1 +\d{3}\.\d +`, shown)
 	b := rig.OpenConsole(t, r)
-	require.NoError(t, b.Run(chromedp.Navigate(r.Base+"/between"), browser.Press("Each way"), browser.Shows("Delay, ms: to, from")))
+	require.NoError(t, b.Run(chromedp.Navigate(r.Base+"/between"), browser.Press("Each way"), browser.Shows("Delay, ms: to | from")))
 	assert.Empty(t, b.Complaints)
 	require.NoError(t, r.World.Throw(standin.Mend, "ng-edge-01:wan1"))
 	path("ng-edge-01", "ng-fibre-hub1", func(p v1.Path) bool { return p.Received.LossPercent < 1 })

@@ -69,3 +69,8 @@ func (c *Client) BackupRule(ctx context.Context) (v1.BackupRule, error) {
 func (c *Client) PutBackupRule(ctx context.Context, in v1.BackupRule) (out v1.BackupRule, err error) {
 	return out, c.call(ctx, http.MethodPut, "/backups/rule", in, &out)
 }
+
+// ImportBackup takes over a configuration that a device had before it was enrolled.
+func (c *Client) ImportBackup(ctx context.Context, device string, in v1.BackupImport) (out v1.Backup, err error) {
+	return out, c.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(device)+"/backups/import", in, &out)
+}

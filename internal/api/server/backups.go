@@ -24,6 +24,9 @@ var (
 	seeConfiguration = may(rights.See, rights.Configuration)
 )
 
+// maxImported is how large a request is that brings a configuration, in octets.
+const maxImported = 9 << 20
+
 func (s *server) backupRoutes(api huma.API) {
 	type backupsQuery struct {
 		Where  string `query:"where" maxLength:"4000" doc:"A selector: of which devices"`
@@ -88,6 +91,24 @@ func (s *server) backupRoutes(api huma.API) {
 			var b store.Backup
 			err := s.act(ctx, "take-backup", in.Name, s.onDevice(ctx, operateBackups, in.Name), func(by string) (err error) {
 				b, _, err = s.Backups.Take(ctx, in.Name, backups.ByHand, by)
+				return err
+			})
+			return &body[v1.Backup]{backupOut(b)}, err
+		})
+	type importInput struct {
+		NamePath
+		Body v1.BackupImport
+	}
+	importing := may(rights.Administer, rights.Backups)
+	registerLarge(s, api, maxImported, importing, http.MethodPost, "/devices/{name}/backups/import", "import-backup", "Take over a configuration that another system kept of a device from before it was enrolled",
+		func(ctx context.Context, in *importInput) (*body[v1.Backup], error) {
+			var b store.Backup
+			err := s.act(ctx, "import-backup", in.Name+" of "+in.Body.TakenAt.UTC().Format(time.RFC3339), s.onDevice(ctx, importing, in.Name), func(by string) error {
+				record, _, err := s.Inventory.Device(in.Name)
+				if err != nil {
+					return err
+				}
+				b, err = s.Backups.Import(ctx, backups.Past{Device: in.Name, By: in.Body.ChangedBy, At: in.Body.TakenAt, Model: in.Body.Model, Firmware: in.Body.Firmware, Document: []byte(in.Body.Document)}, record.EnrolledAt, by)
 				return err
 			})
 			return &body[v1.Backup]{backupOut(b)}, err

@@ -9,13 +9,22 @@ type Backup struct {
 	TakenAt     time.Time  `json:"taken_at" doc:"When it was read first"`
 	ConfirmedAt *time.Time `json:"confirmed_at,omitempty" doc:"When the device was last backed up and still had it"`
 	ChangedBy   string     `json:"changed_by,omitempty" doc:"Who changed the device to it, where it says so"`
-	Why         string     `json:"why" enum:"change,hand,job,upgrade" doc:"It was read last: because the device was changed, by hand, by a job, before an upgrade"`
+	Why         string     `json:"why" enum:"change,hand,job,upgrade,import" doc:"It was read last: because the device was changed, by hand, by a job, before an upgrade; import: it was kept elsewhere"`
 	By          string     `json:"by,omitempty" doc:"Who had it read last"`
 	Model       string     `json:"model,omitempty" doc:"Of the device then"`
 	Firmware    string     `json:"firmware,omitempty"`
 	Pinned      bool       `json:"pinned" doc:"It is never dropped"`
 	Note        string     `json:"note,omitempty"`
 	Last        bool       `json:"last" doc:"The device had no other since"`
+}
+
+// BackupImport is a configuration that a device had before it was enrolled.
+type BackupImport struct {
+	TakenAt   time.Time `json:"taken_at" doc:"When the device had it: before it was enrolled"`
+	ChangedBy string    `json:"changed_by,omitempty" maxLength:"100" doc:"Who changed the device to it"`
+	Model     string    `json:"model,omitempty" maxLength:"100" doc:"Of the device then"`
+	Firmware  string    `json:"firmware,omitempty" maxLength:"100"`
+	Document  string    `json:"document" minLength:"1" maxLength:"4000000" doc:"In the device's own form, as a backup is downloaded"`
 }
 
 // BackupPin has a backup never be dropped, or be as others.

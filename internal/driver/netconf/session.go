@@ -111,6 +111,22 @@ func (s *session) ReadConfig(ctx context.Context) (driver.Configuration, error) 
 	return driver.Configuration{Config: c, Document: data.Indented}, believableConfig(c)
 }
 
+// ReadPast implements driver.PastReader.
+func (s *session) ReadPast(ctx context.Context, document []byte) (driver.Configuration, error) {
+	data, err := xmlnode.Parse(ctx, document)
+	if err != nil {
+		return driver.Configuration{}, fmt.Errorf("it is no document of a configuration: %w", err)
+	}
+	if data.Child("interfaces") == nil && data.Child("system") == nil {
+		return driver.Configuration{}, errors.New("it is no configuration of a device like this: neither interfaces nor system stand in it")
+	}
+	if err := s.secrets.hide(data); err != nil {
+		return driver.Configuration{}, err
+	}
+	c := readConfig(data, featuresOf(s.rpc.Peer()))
+	return driver.Configuration{Config: c, Document: data.Indented}, believableConfig(c)
+}
+
 // ReadWhole implements driver.WholeReader.
 func (s *session) ReadWhole(ctx context.Context) ([]byte, error) {
 	data, err := s.rpc.GetConfig(ctx, netconf.Running, nil, netconf.DefaultsReportAll)

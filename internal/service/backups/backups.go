@@ -35,6 +35,7 @@ type Fleet interface {
 	View(name string) (fleet.View, bool)
 	AwaitTry(ctx context.Context, name string)
 	ReadDocument(ctx context.Context, name string) (network.Config, []byte, error)
+	ReadPast(ctx context.Context, name string, document []byte) (network.Config, []byte, error)
 }
 
 // Keeper keeps what was read.
@@ -139,6 +140,39 @@ func (s *Service) Take(ctx context.Context, device, why, by string) (b store.Bac
 	}
 	b, err = s.store.Backup(ctx, number)
 	return b, len(before) == 0 || before[0].Number != number, err
+}
+
+// Past is a configuration that a device had before it was enrolled, as it was kept elsewhere.
+type Past struct {
+	Device, By      string // By changed the device to it, where that is known
+	At              time.Time
+	Model, Firmware string
+	Document        []byte // in the device's own form
+}
+
+// Import takes over what was kept of a device elsewhere. It must be of the time before the device was enrolled: what it ran since is known here.
+func (s *Service) Import(ctx context.Context, p Past, enrolled time.Time, by string) (b store.Backup, err error) {
+	switch {
+	case p.At.IsZero() || !p.At.Before(enrolled):
+		return b, fmt.Errorf("%w: %s was enrolled at %s, and what it ran since is kept: say a time before that", ErrInvalid, p.Device, enrolled.UTC().Format(time.RFC3339))
+	case p.At.Before(enrolled.AddDate(-20, 0, 0)):
+		return b, fmt.Errorf("%w: it is older than 20 years: is the date right?", ErrInvalid)
+	}
+	config, sealed, err := s.fleet.ReadPast(ctx, p.Device, p.Document)
+	if errors.Is(err, fleet.ErrUnknown) || errors.Is(err, fleet.ErrCannot) {
+		return b, err
+	}
+	if err != nil {
+		return b, fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	number, err := s.store.AddPast(ctx, store.Snapshot{Device: p.Device, TakenAt: p.At.UTC(), Config: config, Document: sealed, By: p.By, Model: p.Model, Firmware: p.Firmware, KeptBy: by})
+	if errors.Is(err, store.ErrExists) {
+		return b, fmt.Errorf("a configuration of %s of that moment is kept already: %w", p.Device, err)
+	}
+	if err != nil {
+		return b, err
+	}
+	return s.store.Backup(ctx, number)
 }
 
 // Plan implements jobs.Doer: backups disturb nobody, so they are all of one wave.

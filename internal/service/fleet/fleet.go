@@ -506,6 +506,22 @@ func (f *Fleet) ReadDocument(ctx context.Context, name string) (config network.C
 	return config, document, err
 }
 
+// ReadPast reads a configuration that a device had before, in the device's own form; its secrets are sealed.
+func (f *Fleet) ReadPast(ctx context.Context, name string, document []byte) (config network.Config, sealed []byte, err error) {
+	err = f.with(ctx, name, func(ctx context.Context, _ *unit, s driver.Session) error {
+		r, ok := s.(driver.PastReader)
+		if !ok {
+			return fmt.Errorf("%w: configurations of %s from before cannot be read", ErrCannot, name)
+		}
+		c, err := r.ReadPast(ctx, document)
+		if err == nil {
+			config, sealed = c.Config, c.Document()
+		}
+		return err
+	})
+	return config, sealed, err
+}
+
 // Terminal opens a terminal on a device, for a person. It ends with the session at the latest.
 func (f *Fleet) Terminal(ctx context.Context, name string, size driver.Size) (shell driver.Shell, err error) {
 	err = f.with(ctx, name, func(ctx context.Context, _ *unit, s driver.Session) error {

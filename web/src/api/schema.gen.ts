@@ -1248,6 +1248,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{name}/backups/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take over a configuration that another system kept of a device from before it was enrolled
+         * @description Needs the right to administer backups.
+         */
+        post: operations["import-backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{name}/behind": {
         parameters: {
             query?: never;
@@ -4655,10 +4675,10 @@ export interface components {
              */
             taken_at: string;
             /**
-             * @description It was read last: because the device was changed, by hand, by a job, before an upgrade
+             * @description It was read last: because the device was changed, by hand, by a job, before an upgrade; import: it was kept elsewhere
              * @enum {string}
              */
-            why: "change" | "hand" | "job" | "upgrade";
+            why: "change" | "hand" | "job" | "upgrade" | "import";
         };
         BackupHit: {
             /** Format: int64 */
@@ -4682,6 +4702,20 @@ export interface components {
              * @description Backups that were looked through
              */
             searched: number;
+        };
+        BackupImport: {
+            /** @description Who changed the device to it */
+            changed_by?: string;
+            /** @description In the device's own form, as a backup is downloaded */
+            document: string;
+            firmware?: string;
+            /** @description Of the device then */
+            model?: string;
+            /**
+             * Format: date-time
+             * @description When the device had it: before it was enrolled
+             */
+            taken_at: string;
         };
         BackupPin: {
             /** @description What is said of it */
@@ -13198,6 +13232,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Backup"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupImport"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

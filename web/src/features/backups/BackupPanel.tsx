@@ -14,6 +14,7 @@ export const why = (b: Backup) =>
     hand: `read by ${b.by}`,
     job: `job of ${b.by}`,
     upgrade: "before an upgrade",
+    import: `taken over by ${b.by}`,
     change: b.changed_by ? `changed by ${b.changed_by}` : "as it was seen",
   })[b.why];
 

@@ -6,6 +6,7 @@ import { Button, Choices, Empty, Failure, Field, inputClass, Modal, Panel, Scrol
 import { Ago, dayTime, many } from "../../ui/time";
 import { JobDialog } from "../jobs/JobDialog";
 import { Detail, why } from "./BackupPanel";
+import { ImportBackup } from "./ImportBackup";
 import { useBackupRule, useBackupSearch, useBackups, usePutBackupRule } from "./queries";
 
 /** What devices ran, as it is kept: listed, searched, compared, and brought back. */
@@ -16,6 +17,7 @@ export function BackupsPage({ me }: { me: Person }) {
   const [find, setFind] = useTyped("find");
   const [picked, pick] = useView("backup");
   const [making, setMaking] = useState(false);
+  const [importing, setImporting] = useState(false);
   const kept = useKept();
   const go = useNavigate();
   const every = all !== "" || device !== "";
@@ -61,6 +63,7 @@ export function BackupsPage({ me }: { me: Person }) {
         )}
         <span className="grow" />
         <Retention me={me} />
+        {allowed(me, "administer", "backups") && <Button onClick={() => setImporting(true)}>Take over…</Button>}
         {allowed(me, "operate", "backups") && allowed(me, "operate", "jobs") && (
           <Button kind="main" onClick={() => setMaking(true)}>
             Back up…
@@ -81,6 +84,16 @@ export function BackupsPage({ me }: { me: Person }) {
         )}
         {picked && <Detail number={Number(picked)} me={me} pick={pick} ofDevice={setDevice} />}
       </div>
+      {importing && (
+        <ImportBackup
+          device={device}
+          close={() => setImporting(false)}
+          done={(n) => {
+            setImporting(false);
+            pick(String(n));
+          }}
+        />
+      )}
       {making && (
         <JobDialog
           kinds={["backup"]}

@@ -119,7 +119,7 @@ function Paths({ scope, me }: { scope: string; me: Person }) {
   const apart = each === "way";
   const number = (key: string, head: string, of: (p: Path | PathWay) => number, places: number): Column<Path> => ({
     key,
-    head: apart ? `${head}: to, from` : head,
+    head: apart ? `${head}: to | from` : head,
     right: true,
     sort: of,
     cell: (p) => {
@@ -144,7 +144,7 @@ function Paths({ scope, me }: { scope: string; me: Person }) {
     number("delay", "Delay, ms", (p) => p.delay_ms, 1),
     number("jitter", "Jitter, ms", (p) => p.jitter_ms, 1),
     number("loss", "Loss, %", (p) => p.loss_percent, 2),
-    number("r", "R", (p) => p.rating, 1),
+    ...(apart ? [] : [number("r", "R", (p) => p.rating, 1)]),
     number("mos", "MOS", (p) => p.opinion, 2),
     {
       key: "calls",

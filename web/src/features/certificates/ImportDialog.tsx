@@ -58,7 +58,7 @@ export function ImportDialog({ rows, close }: { rows: DeviceCertificate[]; close
       description="Another authority signs a certificate for a device: of a request that the device makes, or of a key that you bring."
     >
       <form onSubmit={submit} className="grid gap-3">
-        <div className="flex flex-wrap items-end gap-2">
+        <div className="flex flex-wrap items-start gap-2">
           <div className="grow">
             <Field label="Device, and the place in it" help="What it uses stays in use until it is given the new one.">
               {(id, of) => (
@@ -79,7 +79,7 @@ export function ImportDialog({ rows, close }: { rows: DeviceCertificate[]; close
               )}
             </Field>
           </div>
-          <Button className="mb-5" disabled={request.isPending} onClick={() => request.mutate()}>
+          <Button className="mt-[22px]" disabled={request.isPending} onClick={() => request.mutate()}>
             {request.isPending ? "Making a key…" : "Make a request"}
           </Button>
         </div>

@@ -508,7 +508,7 @@ function LayerTwo({ i, d }: { i: In; d: DeviceDetail }) {
           </ul>
         </Panel>
       ))}
-      {s && <TreePanel title="Spanning tree" tree={s} />}
+      {s && <TreePanel title={s.instances ? "Common spanning tree" : "Spanning tree"} tree={s} />}
       {Object.entries(s?.instances ?? {}).map(([number, tree]) => (
         <TreePanel key={number} title={`Instance ${number}`} tree={tree} />
       ))}
