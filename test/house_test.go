@@ -43,6 +43,7 @@ var rings = map[string][]string{
 	"internal/console":           {},
 	"internal/testing/browser":   {},
 	"internal/testing/race":      {},
+	"internal/testing/foreign":   {},
 	"internal/testing/testhouse": {"internal"},
 	"internal/testing/rig":       {"internal"},
 	"internal/testing/peers":     {},
