@@ -14,7 +14,7 @@ import (
 
 // policySessionsCommands are about the sessions that firewalls let begin.
 func (a *app) policySessionsCommands() []*cobra.Command {
-	return []*cobra.Command{a.policySessionsCommand(), a.policyEndCommand(), a.policyBlockCommand(), a.policyUnblockCommand()}
+	return []*cobra.Command{a.policySessionsCommand(), a.policyEndCommand(), a.policyBlockCommand(), a.policyUnblockCommand(), a.policyOverrideCommand(), a.policyEndOverrideCommand()}
 }
 
 func (a *app) policySessionsCommand() *cobra.Command {
@@ -128,6 +128,32 @@ func (a *app) policyUnblockCommand() *cobra.Command {
 		Example: "  everypost policy unblock th-fw-01 10.2.80.161",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
 			return a.operate(ctx, c, words[0], "unblock-source", map[string]string{"source": words[1]})
+		}),
+	}
+}
+
+func (a *app) policyOverrideCommand() *cobra.Command {
+	args := map[string]string{}
+	cmd := &cobra.Command{
+		Use: "override DEVICE ADDRESS CATEGORY", Short: "Let a station see a category that an inspection blocks, for a time and in your name", Args: cobra.ExactArgs(3), ValidArgsFunction: a.completeDevices,
+		Long: `Let a station see a category that an inspection blocks until somebody overrides it (web-override). Who let it is kept by the firewall and in the record of operations;
+the firewall forgets it when it starts again.`,
+		Example: "  everypost policy override th-fw-01 10.2.20.31 news --for 60\n  everypost policy end-override th-fw-01 10.2.20.31 news\n  everypost policy th-fw-01 --overrides",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			args["source"], args["category"] = words[1], words[2]
+			return a.operate(ctx, c, words[0], "override", args)
+		}),
+	}
+	argument(cmd, args, "for", "minutes after which it ends by itself, 1 to 1440 (else 30)")
+	return cmd
+}
+
+func (a *app) policyEndOverrideCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "end-override DEVICE ADDRESS CATEGORY", Short: "Have a category be blocked for a station again", Args: cobra.ExactArgs(3), ValidArgsFunction: a.completeDevices,
+		Example: "  everypost policy end-override th-fw-01 10.2.20.31 news",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, words []string) error {
+			return a.operate(ctx, c, words[0], "end-override", map[string]string{"source": words[1], "category": words[2]})
 		}),
 	}
 }

@@ -48,7 +48,7 @@ func faultsText(faults map[string]int) string {
 }
 
 func (a *app) policyCommand() *cobra.Command {
-	var names, translations, found, floods bool
+	var names, translations, found, floods, overrides bool
 	cmd := &cobra.Command{
 		Use: "policy DEVICE", Short: "Show what a firewall lets pass, how often each rule decided, and what is wrong with it", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeDevices,
 		Long: `Show the rules of a firewall in their order: the first that fits a session decides, and what none fits is denied. "decided" is how many sessions
@@ -73,6 +73,9 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 			if floods {
 				return a.policyFloods(p)
 			}
+			if overrides {
+				return a.policyOverrides(p)
+			}
 			rows := make([][]string, len(p.List))
 			for i, r := range p.List {
 				sessions, last := a.hits(r.Sessions, r.LastAt)
@@ -89,7 +92,8 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 	cmd.Flags().BoolVar(&translations, "translations", false, "what it translates (NAT): of destinations before the rules are asked, of sources after")
 	cmd.Flags().BoolVar(&found, "found", false, "what its inspections found in sessions that were let begin")
 	cmd.Flags().BoolVar(&floods, "floods", false, "what the flood limits of its zones dropped")
-	cmd.MarkFlagsMutuallyExclusive("names", "translations", "found", "floods")
+	cmd.Flags().BoolVar(&overrides, "overrides", false, "who may see for a time what its inspections block")
+	cmd.MarkFlagsMutuallyExclusive("names", "translations", "found", "floods", "overrides")
 	cmd.AddCommand(a.policySessionsCommands()...)
 	cmd.AddCommand(&cobra.Command{
 		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
@@ -164,6 +168,15 @@ func (a *app) policyFloods(p v1.Policy) error {
 	return a.list(p, []string{"zone", "protocol", "drops now", "dropped", "source", "last"}, rows, "The flood limits of "+p.Device+" dropped nothing.")
 }
 
+// policyOverrides lists who may see for a time what inspections block.
+func (a *app) policyOverrides(p v1.Policy) error {
+	rows := make([][]string, len(p.Overrides))
+	for i, o := range p.Overrides {
+		rows[i] = []string{o.Source, o.Category, o.By, o.Until.Local().Format("2 Jan 15:04"), strconv.FormatUint(o.Passed, 10)}
+	}
+	return a.list(p, []string{"station", "category", "let by", "until", "passed"}, rows, "Nobody may see what the inspections of "+p.Device+" block.")
+}
+
 func intoText(t v1.PolicyTranslation) string {
 	switch {
 	case t.Into == "":
@@ -207,7 +220,7 @@ func faultText(r v1.PolicyRule) string {
 }
 
 // valueLead is what stands before the values of what a firewall knows by name.
-var valueLead = map[string]string{"zone-vlans": "VLAN ", "flood-tcp": "TCP at most ", "flood-udp": "UDP at most ", "flood-icmp": "ICMP at most ", "mail-senders": "no mail from ", "mail-lists": "no mail of who is in ", "mail-words": "no mail with ", "members": "with ", "web-block": "blocks ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
+var valueLead = map[string]string{"zone-vlans": "VLAN ", "flood-tcp": "TCP at most ", "flood-udp": "UDP at most ", "flood-icmp": "ICMP at most ", "mail-senders": "no mail from ", "mail-lists": "no mail of who is in ", "mail-words": "no mail with ", "members": "with ", "web-block": "blocks ", "web-override": "blocks until overridden ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
 	"intrusion": "attacks from "}
 
 // policyNames lists what a firewall knows by name.
@@ -215,7 +228,7 @@ func (a *app) policyNames(p v1.Policy) error {
 	var rows [][]string
 	for _, n := range p.Names {
 		var values []string
-		for _, key := range []string{"zone-vlans", "interfaces", "flood-tcp", "flood-udp", "flood-icmp", "mail-senders", "mail-lists", "mail-words", "addresses", "services", "members", "web-block", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
+		for _, key := range []string{"zone-vlans", "interfaces", "flood-tcp", "flood-udp", "flood-icmp", "mail-senders", "mail-lists", "mail-words", "addresses", "services", "members", "web-block", "web-override", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
 			if v := n.Values[key]; v != "" && v != "none" {
 				values = append(values, valueLead[key]+v)
 			}

@@ -342,6 +342,7 @@ func (d *device) firewallState(fw *xmlnode.Node, now time.Time) {
 	x := in("ep-fw")
 	d.blockedState(fw, now)
 	d.inspectionState(fw)
+	d.overrideState(fw, now)
 	for _, z := range fw.All("zone") {
 		d.floodState(z, now)
 	}

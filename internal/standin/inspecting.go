@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,6 +18,7 @@ type inspection struct {
 	name            string
 	blocked, logged map[string]bool    // categories
 	applications    map[string]bool    // that are blocked
+	overridable     map[string]bool    // categories that are blocked until somebody lets a station see them
 	limits          map[string]float64 // bit/s of a station, by application
 
 	senders, lists, words map[string]bool // of mail
@@ -66,7 +68,7 @@ func (c *compiled) compileInspections(fw *xmlnode.Node) {
 	}
 	for _, n := range fw.All("inspection") {
 		i := &inspection{name: n.TextAt("name"), blocked: words(n.Child("web-blocked"), "category"), logged: words(n.Child("web-logged"), "category"),
-			applications: words(n.Child("application-blocked"), "application"), limits: map[string]float64{},
+			applications: words(n.Child("application-blocked"), "application"), overridable: words(n.Child("web-overridable"), "category"), limits: map[string]float64{},
 			senders: words(n.Child("mail-senders"), "sender"), lists: words(n.Child("mail-lists"), "list"), words: words(n.Child("mail-words"), "word")}
 		for _, l := range texts(n.Child("application-limits").All("limit")) {
 			if application, bps, err := readLimit(l); err == nil {
@@ -78,7 +80,7 @@ func (c *compiled) compileInspections(fw *xmlnode.Node) {
 }
 
 // inspect tells what part of sessions gets through an inspection, and counts what it finds.
-func (d *device) inspect(name string, what content, sessions float64, now time.Time) float64 {
+func (d *device) inspect(name string, what content, source netip.Addr, sessions float64, now time.Time) float64 {
 	i := d.cfg.firewall.inspections[name]
 	if i == nil || what.application == "" {
 		return 1
@@ -109,6 +111,12 @@ func (d *device) inspect(name string, what content, sessions float64, now time.T
 	case what.web && i.blocked[what.category]:
 		found("category " + what.category).blocked += sessions
 		return 0
+	case what.web && i.overridable[what.category]:
+		if !d.overrides(source, what.category, sessions, now) {
+			found("category " + what.category).blocked += sessions
+			return 0
+		}
+		found("category " + what.category).logged += sessions
 	case what.web && i.logged[what.category]:
 		found("category " + what.category).logged += sessions
 	}

@@ -37,7 +37,7 @@ var harmless = []string{"ping", "traceroute", "locate"}
 func (d *device) abilities() []string {
 	out := []string{"ping", "traceroute", "reboot", "slots", "clear-counters", "capture", "locate", "loopback", "throughput", "shut-down", "factory-reset"}
 	if d.spec.Role == "firewall" {
-		out = append(out, "end-session", "block-source", "unblock-source")
+		out = append(out, "end-session", "block-source", "unblock-source", "override", "end-override")
 	}
 	if d.spec.Role == "access-point" {
 		out = append(out, "disconnect", "admit")
@@ -138,6 +138,14 @@ func (d *device) begin(t *task, how *xmlnode.Node) error {
 			return netconf.NewRPCError(netconf.TagInvalidValue, "", "it can be blocked for 1 to 43200 minutes")
 		}
 		return d.blockSource(t, how.TextAt("source"), time.Duration(minutes)*time.Minute)
+	case "override":
+		minutes, err := strconv.Atoi(cmp.Or(how.TextAt("for"), "30"))
+		if err != nil || minutes < 1 || minutes > 1440 || how.TextAt("by") == "" {
+			return netconf.NewRPCError(netconf.TagInvalidValue, "", "it can be let for 1 to 1440 minutes, by somebody")
+		}
+		return d.override(t, how.TextAt("source"), how.TextAt("category"), how.TextAt("by"), time.Duration(minutes)*time.Minute)
+	case "end-override":
+		return d.override(t, how.TextAt("source"), how.TextAt("category"), "", 0)
 	case "unblock-source":
 		return d.blockSource(t, how.TextAt("source"), 0)
 	case "shut-down":

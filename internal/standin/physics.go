@@ -264,6 +264,7 @@ func (w *World) cutAt(at endpoint) bool {
 
 func (d *device) boot(now time.Time, takes time.Duration) {
 	d.booted, d.booting, d.judged, d.translates, d.blocked, d.found, d.admitted = now, true, nil, nil, nil, nil, nil
+	d.flooded, d.overridden, d.halfOpen = nil, nil, 0
 	d.steered, d.moves, d.moved = nil, nil, 0
 	d.setDown(true)
 	d.world.after(takes, func() {

@@ -232,6 +232,7 @@ ep-fw:firewall/inspection[name]/web-blocked/category* string
 ep-fw:firewall/inspection[name]/web-logged/category* string
 ep-fw:firewall/inspection[name]/application-blocked/application* string
 ep-fw:firewall/inspection[name]/application-limits/limit* application-limit
+ep-fw:firewall/inspection[name]/web-overridable/category* string
 ep-fw:firewall/inspection[name]/mail-senders/sender* string
 ep-fw:firewall/inspection[name]/mail-lists/list* string
 ep-fw:firewall/inspection[name]/mail-words/word* string

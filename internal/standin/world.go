@@ -471,6 +471,7 @@ type device struct {
 	admitted           map[string]admission          // guests that it lets through, by hardware address
 	blocked            map[netip.Addr]*blockedSource // who may reach nothing through it
 	given              map[string]netip.Addr         // addresses of its own networks, by hardware address
+	overridden         map[overrideKey]*override     // which stations may see what for a time
 	flooded            map[floodKey]*flood           // what is dropped as its sources begin too much
 	halfOpen           float64                       // sessions that floods began and that nobody answers
 	found              map[[2]string]*finding        // what inspections found, by inspection and what

@@ -73,7 +73,7 @@ var everything = map[string][]struct {
 		{"hh-fw-01:security-zone/annex", []string{"present=on", "zone-vlans=120-130", "interfaces=lan5,lan6", "flood-tcp=200", "flood-udp=500", "flood-icmp=20", "purpose=the new building"}},
 		{"hh-fw-01:address/annex", []string{"present=on", "addresses=10.1.120.0/24,10.1.121.4-10.1.121.9,tides.example.net", "members=booking,desks", "purpose=the new building"}},
 		{"hh-fw-01:service/intercom", []string{"present=on", "services=tcp/8443,udp/500-510,icmp", "members=web", "purpose=doors"}},
-		{"hh-fw-01:inspection/annex", []string{"present=on", "web-block=gambling", "web-log=news,weather", "application-block=file-sharing", "application-limit=tide-tables=2M", "file-limit=100", "file-exceptions=booking,10.1.0.0/16",
+		{"hh-fw-01:inspection/annex", []string{"present=on", "web-block=gambling", "web-override=sport", "web-log=news,weather", "application-block=file-sharing", "application-limit=tide-tables=2M", "file-limit=100", "file-exceptions=booking,10.1.0.0/16",
 			"intrusion=medium", "mail-senders=lottery.example,win@pills.example", "mail-lists=listed.example.net", "mail-words=medicine,casino", "purpose=the new building"}},
 		{"hh-fw-01:policy/main", []string{"present=on", "rules=10 allow from annex,office to outside source annex,10.1.40.0/24 destination booking service intercom,udp/123 inspect annex during office until 2027-01-31 log on note \"at the door, for a while\"\n20 reject from any to annex\n30 deny from any to any",
 			"translations=10 source from annex to outside source annex destination booking service intercom into nothing note \"as they are\"\n20 destination from outside source 203.0.113.0/24 destination 198.51.100.80 service tcp/443 into 10.1.20.30 port 8443"}},

@@ -146,6 +146,9 @@ func kindOut(a operation.About) v1.OperationKind {
 	out := v1.OperationKind{Kind: string(a.Kind), Title: a.Title, Does: a.Does, Params: []v1.OperationParam{}, Columns: []v1.OperationColumn{},
 		Right: string(a.Verb) + " " + string(a.Feature), Disturbs: a.Disturbs, Leaves: a.Leaves, Captures: a.Captures}
 	for _, p := range a.Params {
+		if p.Person {
+			continue
+		}
 		out.Params = append(out.Params, v1.OperationParam{Name: p.Name, Title: p.Title, Help: p.Help, Default: p.Default, Free: p.Free, Form: p.Value.Form, Unit: p.Value.Unit,
 			Ports: p.Value.Type == setting.List, Choices: p.Value.Choices})
 	}

@@ -143,7 +143,7 @@ func summaryOut(p policies.Policy, site string) v1.PolicySummary {
 }
 
 func policyOut(p policies.Policy, site string) v1.Policy {
-	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Translations: []v1.PolicyTranslation{}, Found: []v1.InspectionFound{}, Floods: []v1.PolicyFlood{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
+	out := v1.Policy{PolicySummary: summaryOut(p, site), List: []v1.PolicyRule{}, Translations: []v1.PolicyTranslation{}, Found: []v1.InspectionFound{}, Floods: []v1.PolicyFlood{}, Overrides: []v1.PolicyOverride{}, Names: []v1.PolicyName{}, Since: momentOf(p.Counted)}
 	for _, r := range p.Rules {
 		one := v1.PolicyRule{Number: r.Number, Text: r.Text, Action: r.Action, From: some(r.From), To: some(r.To), Source: some(r.Source), Destination: some(r.Destination), Service: some(r.Service),
 			Inspect: r.Inspect, During: r.During, Until: r.Until, Log: r.Log, Note: r.Note, Layer: r.Layer, Fault: string(r.Fault.Fault), By: r.Fault.By}
@@ -154,6 +154,9 @@ func policyOut(p policies.Policy, site string) v1.Policy {
 			one.Sessions, one.LastAt = &r.Hits.Sessions, momentOf(r.Hits.LastAt)
 		}
 		out.List = append(out.List, one)
+	}
+	for _, o := range p.Overrides {
+		out.Overrides = append(out.Overrides, v1.PolicyOverride(o))
 	}
 	for _, f := range p.Floods {
 		out.Floods = append(out.Floods, v1.PolicyFlood{Zone: f.Zone, Protocol: f.Protocol, Dropped: f.Dropped, Rate: f.Rate, Source: f.Source, LastAt: momentOf(f.LastAt)})

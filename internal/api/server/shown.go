@@ -216,6 +216,7 @@ func init() {
 	part[v1.PolicyTranslation]()
 	part[v1.InspectionFound]()
 	part[v1.PolicyFlood]()
+	part[v1.PolicyOverride]()
 	part[v1.FirewallSessions]() // names are asked for within the rights
 	part[v1.FirewallSession]()
 	part[v1.ApplicationUses]() // of firewalls and end stations that are asked for within the rights

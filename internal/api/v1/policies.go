@@ -74,6 +74,15 @@ type PolicyFlood struct {
 	LastAt   *time.Time `json:"last_at,omitempty"`
 }
 
+// PolicyOverride lets a station see a category that an inspection blocks, for a time.
+type PolicyOverride struct {
+	Source   string    `json:"source"`
+	Category string    `json:"category"`
+	By       string    `json:"by" doc:"Who let it"`
+	Until    time.Time `json:"until"`
+	Passed   uint64    `json:"passed_sessions"`
+}
+
 // PolicyName is a zone, an address, a service or an inspection that a firewall knows by a name.
 type PolicyName struct {
 	Kind    string            `json:"kind" enum:"security-zone,address,service,inspection"`
@@ -91,6 +100,7 @@ type Policy struct {
 	Translations []PolicyTranslation `json:"translations"`
 	Found        []InspectionFound   `json:"found" doc:"What inspections found, what was stopped most first"`
 	Floods       []PolicyFlood       `json:"floods" doc:"What limits of zones dropped, of late first"`
+	Overrides    []PolicyOverride    `json:"overrides" doc:"Who may see for a time what inspections block"`
 	Names        []PolicyName        `json:"names"`
 	Since        *time.Time          `json:"since,omitempty" doc:"Since when it counts: when it came up"`
 }

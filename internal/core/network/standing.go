@@ -114,6 +114,17 @@ type PolicyState struct {
 	Found []Inspected `json:"found,omitempty"`
 	// Floods are what limits of zones dropped.
 	Floods []Flood `json:"floods,omitempty"`
+	// Overrides are who may see for a time what inspections block.
+	Overrides []Override `json:"overrides,omitempty"`
+}
+
+// Override lets a station see a category for a time.
+type Override struct {
+	Source   string    `json:"source"`
+	Category string    `json:"category"`
+	By       string    `json:"by"` // who let it
+	Until    time.Time `json:"until"`
+	Passed   uint64    `json:"passed_sessions"`
 }
 
 // Flood is what was dropped in a zone, as its sources began more sessions than they may.

@@ -29,7 +29,9 @@ const (
 	EndSession    Kind = "end-session"
 	BlockSource   Kind = "block-source"
 	UnblockSource Kind = "unblock-source"
-	Disconnect    Kind = "disconnect" // a station in the air
+	Override      Kind = "override"     // of an inspection, for one station
+	EndOverride   Kind = "end-override" // before its time
+	Disconnect    Kind = "disconnect"   // a station in the air
 	ShutDown      Kind = "shut-down"
 	FactoryReset  Kind = "factory-reset"
 
@@ -54,6 +56,9 @@ var (
 	somePorts = Param{Name: "ports", Title: "Ports", Help: "which ports, such as 1/1/3,1/1/4", Value: setting.PortNames(maxPorts)}
 
 	blocked = Param{Name: "source", Title: "Source", Help: "its IP address, such as 10.2.80.161", Value: setting.OneAddress()}
+
+	overridden = Param{Name: "source", Title: "Station", Help: "its IP address, such as 10.2.20.31", Value: setting.OneAddress()}
+	category   = Param{Name: "category", Title: "Category", Help: "as the device calls it, such as news", Value: setting.Words(40)}
 
 	station = Param{Name: "station", Title: "Station", Help: "its hardware address, such as 02:4c:53:20:00:07", Value: setting.MAC()}
 
@@ -170,6 +175,16 @@ var kinds = []About{
 		longest: func(Request) time.Duration { return time.Minute }},
 	{Kind: UnblockSource, Title: "Let a source again", Does: "lets a source that was blocked reach what it may again", Verb: rights.Operate, Feature: rights.Devices,
 		Params:  []Param{blocked},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return time.Minute }},
+	{Kind: Override, Title: "Override", Does: "lets a station see a category that its inspection blocks, for a time and in your name", Verb: rights.Operate, Feature: rights.Devices,
+		Params: []Param{overridden, category,
+			{Name: "for", Title: "For", Help: "minutes after which it ends by itself", Default: "30", Value: setting.Whole(1, 1440, "min")},
+			{Name: "by", Title: "By", Help: "who lets it", Person: true, Value: setting.Words(63)}},
+		Columns: []Column{{"step", "Step", ""}},
+		longest: func(Request) time.Duration { return time.Minute }},
+	{Kind: EndOverride, Title: "End an override", Does: "has a category be blocked for a station again", Verb: rights.Operate, Feature: rights.Devices,
+		Params:  []Param{overridden, category},
 		Columns: []Column{{"step", "Step", ""}},
 		longest: func(Request) time.Duration { return time.Minute }},
 	{Kind: Disconnect, Title: "Disconnect", Does: "takes a station off the air; it may join again", Verb: rights.Operate, Feature: rights.Devices,

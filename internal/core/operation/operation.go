@@ -50,6 +50,7 @@ type Param struct {
 	Name, Title, Help string
 	Default           string // "" where it must be said, unless Free
 	Free              bool   // it may be left out
+	Person            bool   // it is who asks: the service says it, and nobody else
 	Value             setting.Value
 }
 
@@ -109,6 +110,12 @@ func New(k Kind, args map[string]string) (Request, error) {
 	out := Request{k, map[string]string{}}
 	for _, p := range about.Params {
 		text, said := args[p.Name]
+		if p.Person {
+			if said {
+				return Request{}, fmt.Errorf("%w: %s is who asks, and is not said", ErrInvalid, p.Name)
+			}
+			continue
+		}
 		if !said || strings.TrimSpace(text) == "" {
 			if p.Default == "" && !p.Free {
 				return Request{}, fmt.Errorf("%w: %s is missing: %s", ErrInvalid, p.Name, p.Help)
@@ -133,6 +140,18 @@ func New(k Kind, args map[string]string) (Request, error) {
 		}
 	}
 	return out, nil
+}
+
+// By is the request with who asks for it, where the device is told.
+func (r Request) By(person string) Request {
+	about, _ := Of(r.Kind)
+	for _, p := range about.Params {
+		if p.Person {
+			r.Args = maps.Clone(r.Args)
+			r.Args[p.Name] = person
+		}
+	}
+	return r
 }
 
 func names() string {

@@ -22,6 +22,8 @@ var inspectionOnly = []Kind{OnInspection}
 var inspectionSettings = []Setting{
 	{Name: "web-block", On: inspectionOnly, Title: "Blocked categories", Group: "Inspection", Help: "categories of what is asked for, as the device calls them, such as gambling", Default: "none", Needs: Inspection,
 		Value: list("names of categories", 100, checkedName)},
+	{Name: "web-override", On: inspectionOnly, Title: "Blocked until overridden", Group: "Inspection", Help: "categories that are blocked until somebody lets a station see one, for a time and in his name", Default: "none", Needs: Inspection,
+		Value: list("names of categories", 100, checkedName)},
 	{Name: "web-log", On: inspectionOnly, Title: "Logged categories", Group: "Inspection", Help: "categories that are let pass and counted", Default: "none", Needs: Inspection, Value: list("names of categories", 100, checkedName)},
 	{Name: "application-block", On: inspectionOnly, Title: "Blocked applications", Group: "Inspection", Help: "applications, as the device calls them, by whatever port they go", Default: "none", Needs: Inspection,
 		Value: list("names of applications", 100, checkedName)},

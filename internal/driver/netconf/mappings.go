@@ -58,7 +58,7 @@ var mappings = slices.Concat(
 		at("flood-tcp", "flood-limits/tcp", asIs), at("flood-udp", "flood-limits/udp", asIs), at("flood-icmp", "flood-limits/icmp", asIs), purpose),
 	of(setting.OnAddress, objectLists[setting.OnAddress]+"/", at("addresses", "values/value", several), at("members", "members/member", several), purpose),
 	of(setting.OnService, objectLists[setting.OnService]+"/", at("services", "values/value", several), at("members", "members/member", several), purpose),
-	of(setting.OnInspection, objectLists[setting.OnInspection]+"/", at("web-block", "web-blocked/category", several), at("web-log", "web-logged/category", several), at("application-block", "application-blocked/application", several),
+	of(setting.OnInspection, objectLists[setting.OnInspection]+"/", at("web-block", "web-blocked/category", several), at("web-override", "web-overridable/category", several), at("web-log", "web-logged/category", several), at("application-block", "application-blocked/application", several),
 		at("application-limit", "application-limits/limit", several), at("file-limit", "file-limit", asIs), at("file-exceptions", "file-exceptions/address", several), at("intrusion", "intrusion", asIs),
 		at("mail-senders", "mail-senders/sender", several), at("mail-lists", "mail-lists/list", several), at("mail-words", "mail-words/word", several), purpose),
 	of(setting.OnGateway, objectLists[setting.OnGateway]+"/", at("gateway-address", "address", asIs), at("dhcp-server", "dhcp-server/enabled", flag), at("dhcp-ranges", "dhcp-server/ranges/range", several),

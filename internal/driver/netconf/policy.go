@@ -47,7 +47,19 @@ func readPolicyState(data *xmlnode.Node) *network.PolicyState {
 			out.Translations = hits
 		}
 	}
-	out.Found, out.Floods = readFound(data), readFloods(data)
+	out.Found, out.Floods, out.Overrides = readFound(data), readFloods(data), readOverrides(data)
+	return out
+}
+
+// readOverrides reads who may see for a time what inspections block.
+func readOverrides(data *xmlnode.Node) (out []network.Override) {
+	for _, n := range data.Child("firewall").All("override") {
+		source, err := netip.ParseAddr(n.TextAt("source"))
+		until, err2 := time.Parse(time.RFC3339, n.TextAt("until"))
+		if err == nil && err2 == nil && len(out) < maxFound {
+			out = append(out, network.Override{Source: source.String(), Category: short(n.TextAt("category")), By: short(n.TextAt("by")), Until: until.UTC(), Passed: counter(n, "passed")})
+		}
+	}
 	return out
 }
 

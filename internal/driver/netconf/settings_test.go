@@ -67,7 +67,7 @@ func somethingElse(s setting.Setting, now string) string {
 		"hostname": {"gate-switch"}, "fabric": {"none", "side-1"}, "community": {"watch"}, "snmp-user": {"watch"}, "peer-bundle": {"lag1", "none"}, "management-port": {"1/1/7", "mgmt0"},
 		"management-vrf": {"own"}, "vrf": {"own"}, "management-in": {"10,20-30"}, "sign-in-servers": {"10.1.1.6"}, "controller": {"10.6.90.21"}, "class-dscp": {"46,48"}, "keepalive": {"10.1.10.9"},
 		"ring-ports": {"1/1/10,1/1/9"}, "fabric-ports": {"1/1/5,1/1/6"}, "zone-ports": {"1/1/5,1/1/6"}, "from": {"10.1.10.0/24"}, "address": {"10.1.10.7"},
-		"web-block": {"gambling,violence"}, "web-log": {"news"}, "application-block": {"file-sharing"}, "mail-senders": {"lottery.example,win@pills.example"}, "mail-lists": {"listed.example.net"}, "mail-words": {"medicine,casino"}, "application-limit": {"tide-tables=2M,booking=512k"}, "file-exceptions": {"desks,10.1.0.0/16"},
+		"web-block": {"gambling,violence"}, "web-override": {"news,weather"}, "web-log": {"news"}, "application-block": {"file-sharing"}, "mail-senders": {"lottery.example,win@pills.example"}, "mail-lists": {"listed.example.net"}, "mail-words": {"medicine,casino"}, "application-limit": {"tide-tables=2M,booking=512k"}, "file-exceptions": {"desks,10.1.0.0/16"},
 		"gateway-address": {"10.7.20.9/24"}, "dhcp-ranges": {"10.7.20.30-10.7.20.40,10.7.20.60"}, "dhcp-dns": {"10.1.1.3,10.1.1.4"}, "route-prefix": {"10.9.0.0/16"}, "route-via": {"10.7.20.77"},
 		"reservations": {"02:4c:53:20:00:07 gets 10.7.20.7 note \"the <lamp>\"\n02:4c:53:20:00:08 gets 10.7.20.8"},
 		"mst-region":   {"isles"}, "instance-vlans": {"30,40-42"},

@@ -129,6 +129,7 @@ func (s *Service) Offers(device string) []operation.Kind {
 // Start has a device do something for somebody.
 func (s *Service) Start(ctx context.Context, device, by string, r operation.Request) (store.Operation, error) {
 	about, _ := operation.Of(r.Kind)
+	r = r.By(by)
 	v, ok := s.fleet.View(device)
 	switch {
 	case !ok:

@@ -61,6 +61,7 @@ type Policy struct {
 	Translations []Translation
 	Found        []network.Inspected // what was stopped most first
 	Floods       []network.Flood     // of late first
+	Overrides    []network.Override
 	Names        []setting.FirewallName
 	Unmatched    uint64    // sessions that were denied because no rule fits
 	Counted      time.Time // since when it counts, zero where that is not known
@@ -111,6 +112,7 @@ func (s *Service) plain(v fleet.View) Policy {
 	var rules, translations []network.RuleHits
 	if st := v.Inside.Policy; st != nil {
 		out.Unmatched, out.Counted, rules, translations = st.Unmatched, st.Since, st.Rules, st.Translations
+		out.Overrides = st.Overrides
 		out.Floods = slices.SortedStableFunc(slices.Values(st.Floods), func(a, b network.Flood) int { return b.LastAt.Compare(a.LastAt) })
 		out.Found = slices.SortedStableFunc(slices.Values(st.Found), func(a, b network.Inspected) int {
 			return cmp.Or(cmp.Compare(b.Blocked, a.Blocked), cmp.Compare(b.Limited, a.Limited), cmp.Compare(b.Logged, a.Logged), cmp.Compare(a.What, b.What))

@@ -8660,6 +8660,15 @@ export interface components {
             /** @description What the other one sets */
             value: string;
         };
+        Override: {
+            by: string;
+            category: string;
+            /** Format: int64 */
+            passed_sessions: number;
+            source: string;
+            /** Format: date-time */
+            until: string;
+        };
         OwnPassword: {
             old: string;
             /** @description 12 characters at least */
@@ -8834,6 +8843,8 @@ export interface components {
             found: components["schemas"]["InspectionFound"][];
             list: components["schemas"]["PolicyRule"][];
             names: components["schemas"]["PolicyName"][];
+            /** @description Who may see for a time what inspections block */
+            overrides: components["schemas"]["PolicyOverride"][];
             /** Format: int64 */
             rules: number;
             /**
@@ -8909,6 +8920,16 @@ export interface components {
                 [key: string]: string;
             };
         };
+        PolicyOverride: {
+            /** @description Who let it */
+            by: string;
+            category: string;
+            /** Format: int64 */
+            passed_sessions: number;
+            source: string;
+            /** Format: date-time */
+            until: string;
+        };
         PolicyRule: {
             /** @enum {string} */
             action: "allow" | "deny" | "reject" | "unknown";
@@ -8960,6 +8981,7 @@ export interface components {
         PolicyState: {
             floods?: components["schemas"]["Flood"][];
             found?: components["schemas"]["Inspected"][];
+            overrides?: components["schemas"]["Override"][];
             rules: components["schemas"]["RuleHits"][];
             /** Format: date-time */
             since: string;

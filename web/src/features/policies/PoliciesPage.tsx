@@ -16,6 +16,7 @@ import { HealthMark, Shape } from "../../ui/health";
 import { Ago, many } from "../../ui/time";
 import { Applications } from "./Applications";
 import { Floods } from "./Floods";
+import { Overrides } from "./Overrides";
 import { Promises } from "./Promises";
 import { usePolicies, usePolicy } from "./queries";
 import { Reach } from "./Reach";
@@ -180,6 +181,7 @@ function Detail({ name, me }: { name: string; me: Person }) {
       >
         <Names p={p} kind={view || "security-zone"} />
         {!view && p.floods.length > 0 && <Floods list={p.floods} />}
+        {view === "inspection" && <Overrides p={p} may={allowed(me, "operate", "devices")} />}
         {view === "inspection" && p.found.length > 0 && <Found list={p.found} />}
       </Panel>
     </div>
@@ -376,6 +378,7 @@ const leads: Record<string, string> = {
   services: "",
   members: "with ",
   "web-block": "blocks ",
+  "web-override": "blocks until overridden ",
   "web-log": "logs ",
   "application-block": "blocks ",
   "application-limit": "limits ",
