@@ -95,6 +95,7 @@ unused (it decided on nothing for 30 days). Rules are edited with "everypost row
 	cmd.Flags().BoolVar(&overrides, "overrides", false, "who may see for a time what its inspections block")
 	cmd.MarkFlagsMutuallyExclusive("names", "translations", "found", "floods", "overrides")
 	cmd.AddCommand(a.policySessionsCommands()...)
+	cmd.AddCommand(a.webListCommand())
 	cmd.AddCommand(&cobra.Command{
 		Use: "effect CHANGE", Short: "Show what a change lets firewalls pass, and what it has them stop", Args: cobra.ExactArgs(1), ValidArgsFunction: a.completeChanges,
 		Example: "  everypost policy effect 12",
@@ -177,6 +178,34 @@ func (a *app) policyOverrides(p v1.Policy) error {
 	return a.list(p, []string{"station", "category", "let by", "until", "passed"}, rows, "Nobody may see what the inspections of "+p.Device+" block.")
 }
 
+// webListCommand takes in what is in which category.
+func (a *app) webListCommand() *cobra.Command {
+	var in v1.WebListRequest
+	cmd := &cobra.Command{
+		Use: "categories NAME FILE", Short: "Put a list of what is in which category into a draft, for firewalls that a selector picks", Args: cobra.ExactArgs(2),
+		Long: `Put a list of what is in which category into a draft, as a template web-NAME that the firewalls of --where follow, now and whoever comes later. A line of the file is a
+domain, which stands for all below it, and a category; what follows # is a comment; "-" is standard input. A list that is taken in again takes the place of the one
+before. Inspections block, log or let override a category by its name.`,
+		Example: "  everypost policy categories house lists/house.txt --where 'kind = firewall'\n  printf 'tides.example.net sport\\n' | everypost policy categories house - --where 'site = northgate and kind = firewall'",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) (err error) {
+			in.Name = args[0]
+			if in.Text, err = a.smallFile(args[1], 2_000_000); err != nil {
+				return err
+			}
+			answer, err := c.TakeInWebList(ctx, in)
+			if err != nil {
+				return err
+			}
+			return a.told(answer)
+		}),
+	}
+	f := cmd.Flags()
+	f.StringVar(&in.Where, "where", "kind = firewall", "a selector of the firewalls that follow it")
+	f.Int64Var(&in.Change, "change", 0, "put it into this draft instead of a new one")
+	f.StringVar(&in.Why, "why", "", "what a new draft is for")
+	return cmd
+}
+
 func intoText(t v1.PolicyTranslation) string {
 	switch {
 	case t.Into == "":
@@ -220,7 +249,7 @@ func faultText(r v1.PolicyRule) string {
 }
 
 // valueLead is what stands before the values of what a firewall knows by name.
-var valueLead = map[string]string{"zone-vlans": "VLAN ", "flood-tcp": "TCP at most ", "flood-udp": "UDP at most ", "flood-icmp": "ICMP at most ", "mail-senders": "no mail from ", "mail-lists": "no mail of who is in ", "mail-words": "no mail with ", "members": "with ", "web-block": "blocks ", "web-override": "blocks until overridden ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
+var valueLead = map[string]string{"zone-vlans": "VLAN ", "flood-tcp": "TCP at most ", "flood-udp": "UDP at most ", "flood-icmp": "ICMP at most ", "mail-senders": "no mail from ", "mail-lists": "no mail of who is in ", "mail-words": "no mail with ", "members": "with ", "category-names": "", "web-block": "blocks ", "web-override": "blocks until overridden ", "web-log": "logs ", "application-block": "blocks ", "application-limit": "limits ", "file-limit": "files over ",
 	"intrusion": "attacks from "}
 
 // policyNames lists what a firewall knows by name.
@@ -228,7 +257,7 @@ func (a *app) policyNames(p v1.Policy) error {
 	var rows [][]string
 	for _, n := range p.Names {
 		var values []string
-		for _, key := range []string{"zone-vlans", "interfaces", "flood-tcp", "flood-udp", "flood-icmp", "mail-senders", "mail-lists", "mail-words", "addresses", "services", "members", "web-block", "web-override", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
+		for _, key := range []string{"zone-vlans", "interfaces", "flood-tcp", "flood-udp", "flood-icmp", "mail-senders", "mail-lists", "mail-words", "addresses", "services", "members", "category-names", "web-block", "web-override", "web-log", "application-block", "application-limit", "file-limit", "intrusion"} {
 			if v := n.Values[key]; v != "" && v != "none" {
 				values = append(values, valueLead[key]+v)
 			}

@@ -67,7 +67,7 @@ func (a *agent) Capabilities() []string {
 		caps = append(caps, namespaces["ep-wl"]+"?module=ep-wireless&features=limited-stations,portals,station-networks")
 	}
 	if a.d.spec.Role == "firewall" {
-		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions,applications,inspection,flood-limits,mail-inspection", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
+		caps = append(caps, namespaces["ep-fw"]+"?module=ep-firewall&features=sessions,applications,inspection,flood-limits,mail-inspection,web-categories", namespaces["ep-sw"]+"?module=ep-switching&features=schedules")
 	}
 	if a.d.spec.Role != "switch" {
 		return caps

@@ -126,7 +126,7 @@ func (w *World) judged(site int, q asked, what content, sessions float64, now ti
 	if !v.allowed {
 		return 0
 	}
-	return g.inspect(v.inspect, what, q.source, sessions, now) * g.roomFor()
+	return g.inspect(v.inspect, what, q.source, q.target, sessions, now) * g.roomFor()
 }
 
 // verdictOn is how the policy decides on a session between two VLANs.

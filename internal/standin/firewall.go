@@ -22,6 +22,7 @@ type firewall struct {
 
 	translations []translation
 	inspections  map[string]*inspection
+	categories   map[string]string             // of names, as it was told
 	floodLimits  map[string]map[string]float64 // of sources, by zone and protocol
 	hides        bool                          // some of them are of sources
 }

@@ -58,7 +58,12 @@ func readLimit(s string) (application string, bps float64, err error) {
 }
 
 func (c *compiled) compileInspections(fw *xmlnode.Node) {
-	c.firewall.inspections = map[string]*inspection{}
+	c.firewall.inspections, c.firewall.categories = map[string]*inspection{}, map[string]string{}
+	for _, n := range fw.All("web-category") {
+		for _, name := range texts(n.Child("names").All("name")) {
+			c.firewall.categories[name] = n.TextAt("name")
+		}
+	}
 	words := func(n *xmlnode.Node, leaf string) map[string]bool {
 		out := map[string]bool{}
 		for _, t := range texts(n.All(leaf)) {
@@ -79,12 +84,31 @@ func (c *compiled) compileInspections(fw *xmlnode.Node) {
 	}
 }
 
+// categoryOf is the category of what is asked for: as the firewall was told of its name, or of a domain above that, or else as it takes it for.
+func (f *firewall) categoryOf(target netip.Addr, own string) string {
+	if len(f.categories) == 0 {
+		return own
+	}
+	for name, address := range knownNames {
+		if address != target.String() {
+			continue
+		}
+		for domain := name; domain != ""; _, domain, _ = strings.Cut(domain, ".") {
+			if told, is := f.categories[domain]; is {
+				return told
+			}
+		}
+	}
+	return own
+}
+
 // inspect tells what part of sessions gets through an inspection, and counts what it finds.
-func (d *device) inspect(name string, what content, source netip.Addr, sessions float64, now time.Time) float64 {
+func (d *device) inspect(name string, what content, source, target netip.Addr, sessions float64, now time.Time) float64 {
 	i := d.cfg.firewall.inspections[name]
 	if i == nil || what.application == "" {
 		return 1
 	}
+	what.category = d.cfg.firewall.categoryOf(target, what.category)
 	found := func(thing string) *finding {
 		if d.found == nil {
 			d.found = map[[2]string]*finding{}

@@ -226,6 +226,9 @@ ep-fw:firewall/service[name]/name string
 ep-fw:firewall/service[name]/purpose string
 ep-fw:firewall/service[name]/values/value* flow
 ep-fw:firewall/service[name]/members/member* string
+ep-fw:firewall/web-category[name]/name string
+ep-fw:firewall/web-category[name]/purpose string
+ep-fw:firewall/web-category[name]/names/name* string
 ep-fw:firewall/inspection[name]/name string
 ep-fw:firewall/inspection[name]/purpose string
 ep-fw:firewall/inspection[name]/web-blocked/category* string

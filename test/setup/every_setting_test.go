@@ -75,6 +75,7 @@ var everything = map[string][]struct {
 		{"hh-fw-01:service/intercom", []string{"present=on", "services=tcp/8443,udp/500-510,icmp", "members=web", "purpose=doors"}},
 		{"hh-fw-01:inspection/annex", []string{"present=on", "web-block=gambling", "web-override=sport", "web-log=news,weather", "application-block=file-sharing", "application-limit=tide-tables=2M", "file-limit=100", "file-exceptions=booking,10.1.0.0/16",
 			"intrusion=medium", "mail-senders=lottery.example,win@pills.example", "mail-lists=listed.example.net", "mail-words=medicine,casino", "purpose=the new building"}},
+		{"hh-fw-01:web-category/annex", []string{"present=on", "category-names=tides.example.net,news.example.net", "purpose=the new building"}},
 		{"hh-fw-01:policy/main", []string{"present=on", "rules=10 allow from annex,office to outside source annex,10.1.40.0/24 destination booking service intercom,udp/123 inspect annex during office until 2027-01-31 log on note \"at the door, for a while\"\n20 reject from any to annex\n30 deny from any to any",
 			"translations=10 source from annex to outside source annex destination booking service intercom into nothing note \"as they are\"\n20 destination from outside source 203.0.113.0/24 destination 198.51.100.80 service tcp/443 into 10.1.20.30 port 8443"}},
 		{"hh-edge-01:gateway/20", []string{"purpose=desks", "gateway-address=10.1.20.9/24", "dhcp-server=on", "dhcp-ranges=10.1.20.30-10.1.20.40,10.1.20.60", "dhcp-lease=60", "dhcp-dns=10.1.1.3",

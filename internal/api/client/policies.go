@@ -71,3 +71,8 @@ func (c *Client) FirewallSessions(ctx context.Context, device string, q SessionQ
 	}
 	return out, c.call(ctx, http.MethodGet, "/devices/"+url.PathEscape(device)+"/sessions?"+query.Encode(), nil, &out)
 }
+
+// TakeInWebList puts a list of what is in which category into a draft.
+func (c *Client) TakeInWebList(ctx context.Context, in v1.WebListRequest) (out v1.BulkAnswer, err error) {
+	return out, c.call(ctx, http.MethodPost, "/web-lists", in, &out)
+}

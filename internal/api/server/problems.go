@@ -108,7 +108,7 @@ func (s *server) problem(err error) error {
 	case errors.Is(err, access.ErrSlowDown):
 		return with(http.StatusTooManyRequests, v1.ProblemSignIn, err)
 	case errors.Is(err, access.ErrInvalid), errors.Is(err, inventory.ErrInvalid), errors.Is(err, inventory.ErrNotAccepted),
-		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, alarm.ErrRule), errors.Is(err, captures.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.Is(err, policies.ErrInvalid), errors.Is(err, promises.ErrInvalid), errors.Is(err, guests.ErrInvalid), errors.Is(err, failures.ErrInvalid), errors.Is(err, circuit.ErrInvalid), errors.Is(err, radiolink.ErrLicence), errors.Is(err, overlay.ErrInvalid), errors.Is(err, guests.ErrClosed), errors.Is(err, firmware.ErrInvalid), errors.Is(err, authority.ErrImport), errors.As(err, &order):
+		errors.Is(err, history.ErrInvalid), errors.Is(err, setting.ErrUnknown), errors.Is(err, layers.ErrTemplate), errors.Is(err, errInvalid), errors.Is(err, operation.ErrInvalid), errors.Is(err, alarms.ErrInvalid), errors.Is(err, alarm.ErrRule), errors.Is(err, captures.ErrInvalid), errors.Is(err, notify.ErrInvalid), errors.Is(err, jobs.ErrInvalid), errors.Is(err, backups.ErrInvalid), errors.Is(err, policies.ErrInvalid), errors.Is(err, promises.ErrInvalid), errors.Is(err, guests.ErrInvalid), errors.Is(err, failures.ErrInvalid), errors.Is(err, circuit.ErrInvalid), errors.Is(err, radiolink.ErrLicence), errors.Is(err, overlay.ErrInvalid), errors.Is(err, guests.ErrClosed), errors.Is(err, firmware.ErrInvalid), errors.Is(err, authority.ErrImport), errors.Is(err, setting.ErrWebList), errors.As(err, &order):
 		return with(http.StatusUnprocessableEntity, v1.ProblemInvalid, err)
 	case errors.Is(err, fleet.ErrCannot):
 		return with(http.StatusConflict, v1.ProblemCannot, err)
@@ -127,7 +127,7 @@ var (
 
 func with(status int, kind string, err error, details ...*huma.ErrorDetail) error {
 	detail := err.Error()
-	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, alarm.ErrRule, captures.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid, policies.ErrInvalid, promises.ErrInvalid, guests.ErrInvalid, failures.ErrInvalid, circuit.ErrInvalid, radiolink.ErrLicence, overlay.ErrInvalid, firmware.ErrInvalid, firmware.ErrSigner, authority.ErrImport} { // what is wrong comes first
+	for _, mark := range []error{errInvalid, operation.ErrInvalid, alarms.ErrInvalid, alarm.ErrRule, captures.ErrInvalid, notify.ErrInvalid, jobs.ErrInvalid, jobs.ErrState, backups.ErrInvalid, policies.ErrInvalid, promises.ErrInvalid, guests.ErrInvalid, failures.ErrInvalid, circuit.ErrInvalid, radiolink.ErrLicence, overlay.ErrInvalid, firmware.ErrInvalid, firmware.ErrSigner, authority.ErrImport, setting.ErrWebList} { // what is wrong comes first
 		detail = strings.TrimPrefix(detail, mark.Error()+": ")
 	}
 	return &huma.ErrorModel{Type: kind, Title: http.StatusText(status), Status: status, Detail: detail, Errors: details}

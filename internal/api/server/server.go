@@ -151,6 +151,7 @@ func (s *server) routes(e *echo.Echo) huma.API {
 	s.sessionRoutes(api)
 	s.applicationRoutes(api)
 	s.certificateRoutes(api)
+	s.webListRoutes(api)
 	s.reachRoutes(api)
 	s.promiseRoutes(api)
 	s.firmwareRoutes(api)

@@ -85,7 +85,7 @@ type PolicyOverride struct {
 
 // PolicyName is a zone, an address, a service or an inspection that a firewall knows by a name.
 type PolicyName struct {
-	Kind    string            `json:"kind" enum:"security-zone,address,service,inspection"`
+	Kind    string            `json:"kind" enum:"security-zone,address,service,inspection,web-category"`
 	Name    string            `json:"name"`
 	Purpose string            `json:"purpose,omitempty"`
 	Values  map[string]string `json:"values" doc:"Its settings"`
@@ -103,6 +103,15 @@ type Policy struct {
 	Overrides    []PolicyOverride    `json:"overrides" doc:"Who may see for a time what inspections block"`
 	Names        []PolicyName        `json:"names"`
 	Since        *time.Time          `json:"since,omitempty" doc:"Since when it counts: when it came up"`
+}
+
+// WebListRequest is a list of what is in which category, for firewalls.
+type WebListRequest struct {
+	Name   string `json:"name" pattern:"^[a-zA-Z0-9]([a-zA-Z0-9-]{0,38}[a-zA-Z0-9])?$" doc:"Of the list: the template is called web-NAME"`
+	Where  string `json:"where" minLength:"1" maxLength:"2000" doc:"A selector: which firewalls follow it"`
+	Text   string `json:"text" minLength:"1" maxLength:"2000000" doc:"Lines of a domain and a category, with comments after #"`
+	Change int64  `json:"change,omitempty" minimum:"0" maximum:"9007199254740991" doc:"The draft; a new one when left out"`
+	Why    string `json:"why,omitempty" maxLength:"500" doc:"Of a new draft"`
 }
 
 // PolicyDelta is what a change lets a firewall pass, or stop.

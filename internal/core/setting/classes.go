@@ -22,14 +22,14 @@ var classSettings = []Setting{
 
 // described is what people say of objects that have no other name than their number, or that stand for something.
 var described = func() (out []Setting) {
-	for _, k := range []Kind{OnClass, OnRing, OnFabric, OnZone, OnReceiver, OnSecurityZone, OnAddress, OnService, OnGateway, OnRoute, OnInspection, OnWLAN, OnPassphrase, OnPortal, OnBlocked, OnTunnel, OnSegment, OnBGPPeer, OnLimited} {
+	for _, k := range []Kind{OnClass, OnRing, OnFabric, OnZone, OnReceiver, OnSecurityZone, OnAddress, OnService, OnGateway, OnRoute, OnInspection, OnWebCategory, OnWLAN, OnPassphrase, OnPortal, OnBlocked, OnTunnel, OnSegment, OnBGPPeer, OnLimited} {
 		out = append(out, Setting{Name: "purpose", On: []Kind{k}, Title: "Purpose", Group: groupOf[k], Help: "what it is for", Value: text(64)})
 	}
 	return out
 }()
 
 // groupOf is the group of the settings of an object, where it has only one.
-var groupOf = map[Kind]string{OnClass: "Class", OnRing: "Ring", OnFabric: "Fabric", OnZone: "Zone", OnReceiver: "Receiver", OnSecurityZone: "Security zone", OnAddress: "Address", OnService: "Service", OnGateway: "Gateway", OnRoute: "Static route", OnInspection: "Inspection", OnWLAN: "Wireless network", OnPassphrase: "Passphrase", OnPortal: "Guest portal", OnBlocked: "Blocked station", OnTunnel: "Tunnel", OnSegment: "Segment", OnBGPPeer: "BGP peer", OnLimited: "Limited station"}
+var groupOf = map[Kind]string{OnClass: "Class", OnRing: "Ring", OnFabric: "Fabric", OnZone: "Zone", OnReceiver: "Receiver", OnSecurityZone: "Security zone", OnAddress: "Address", OnService: "Service", OnGateway: "Gateway", OnRoute: "Static route", OnInspection: "Inspection", OnWebCategory: "Web category", OnWLAN: "Wireless network", OnPassphrase: "Passphrase", OnPortal: "Guest portal", OnBlocked: "Blocked station", OnTunnel: "Tunnel", OnSegment: "Segment", OnBGPPeer: "BGP peer", OnLimited: "Limited station"}
 
 // codePoints are values of DSCP.
 func codePoints() Value {

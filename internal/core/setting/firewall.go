@@ -357,7 +357,7 @@ func FirewallNames(c network.Config) (out []FirewallName) {
 			used[key] = append(used[key], text)
 		}
 	}
-	for _, o := range ObjectsOf(c, OnSecurityZone, OnAddress, OnService, OnInspection) {
+	for _, o := range ObjectsOf(c, OnSecurityZone, OnAddress, OnService, OnInspection, OnWebCategory) {
 		k := KindOf(o)
 		settings := maps.Clone(c.Objects[o])
 		delete(settings, "purpose")

@@ -116,6 +116,7 @@ var kinds = []About{
 	{Kind: OnAddress, Section: "addresses", place: 20, CopiedAs: "policy", Title: "Addresses", One: "address", Needs: Firewall, Form: nameForm},
 	{Kind: OnService, Section: "services", place: 21, CopiedAs: "policy", Title: "Services", One: "service", Needs: Firewall, Form: nameForm},
 	{Kind: OnInspection, Section: "inspections", place: 25, CopiedAs: "policy", Title: "Inspections", One: "inspection", Needs: Inspection, Form: nameForm},
+	{Kind: OnWebCategory, Section: "web-categories", place: 36, CopiedAs: "policy", Title: "Web categories", One: "web category", Needs: WebCategories, Form: nameForm},
 	{Kind: OnPolicy, Section: "policies", place: 22, CopiedAs: "policy", Title: "Policies", One: "policy", Needs: Firewall, Form: MainPolicy, only: MainPolicy},
 	{Kind: OnGateway, Section: "gateways", place: 23, Title: "Gateways", One: "gateway", Needs: Routing, Form: "the number of its VLAN, 1 to 4094", lowest: 1, highest: 4094},
 	{Kind: OnRoute, Section: "routes", place: 24, Title: "Static routes", One: "static route", Needs: Routing, Form: nameForm},

@@ -18,7 +18,7 @@ var (
 
 // all is every setting there is.
 var all = slices.Concat(presence, portSettings, bundleSettings, vlanSettings, deviceSettings, objectSettings, classSettings, redundancySettings, spanningSettings, storageSettings,
-	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, routingSettings, wirelessSettings, blockedSettings, limitedSettings, tunnelSettings, steeringSettings, segmentSettings, routerSettings, radioLinkSettings, serviceSettings, described, templateSettings)
+	signInSettings, snmpSettings, inputSettings, firewallSettings, inspectionSettings, webCategorySettings, routingSettings, wirelessSettings, blockedSettings, limitedSettings, tunnelSettings, steeringSettings, segmentSettings, routerSettings, radioLinkSettings, serviceSettings, described, templateSettings)
 
 // presence makes and removes objects.
 var presence = []Setting{{

@@ -46,6 +46,7 @@ const (
 	OnAddress      Kind = "address"       // known by a name, or a group of such
 	OnService      Kind = "service"       // known by a name, or a group of such
 	OnPolicy       Kind = "policy"        // what a firewall lets pass
+	OnWebCategory  Kind = "web-category"  // what is asked for, by names
 	OnInspection   Kind = "inspection"    // what of that is stopped after all
 
 	OnGateway Kind = "gateway" // what a device is in a VLAN, by its number

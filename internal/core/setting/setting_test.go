@@ -18,7 +18,7 @@ func whole() network.Config {
 		Ports:    map[string]network.PortConfig{"1": {Enabled: true, Mode: network.Access, AccessVLAN: 20, HasPoE: true, PoE: true, Combo: true}, "2": {Enabled: true, Mode: network.Trunk}, "wan": {}, "radio1": {Enabled: true, Band: "5"}, "radio9": {Enabled: true, Carrier: true}},
 		Bundles:  map[string]network.PortConfig{"lag1": {Enabled: true, Mode: network.Trunk}, "lag2": {Enabled: true, Mode: network.Access}},
 		Hostname: "th-sw-02", ManagementVLAN: 20, ManagementAddress: "10.2.20.12/24",
-		Objects: map[string]network.Settings{"schedule/office": {}, "mirror/tap": {}, "acl/guests": {}, "class/5": {}, "member/2": {}, "pair/core": {}, "ring/dock": {}, "mst-instance/2": {}, "fabric/a": {}, "zone/cameras": {},
+		Objects: map[string]network.Settings{"schedule/office": {}, "mirror/tap": {}, "acl/guests": {}, "class/5": {}, "member/2": {}, "pair/core": {}, "ring/dock": {}, "mst-instance/2": {}, "web-category/news": {}, "fabric/a": {}, "zone/cameras": {},
 			"user/night": {}, "community/watch": {}, "snmp-user/watch": {}, "receiver/watch": {}, "input/1": {},
 			"security-zone/guests": {}, "address/desks": {}, "service/web": {}, "policy/main": {}, "inspection/surf": {}, "gateway/20": {}, "route/annex": {}, "wlan/crew": {}, "passphrase/scanner": {}, "portal/landing": {}, "blocked/02-4c-53-20-00-07": {}, "tunnel/quay": {}, "steering/main": {}, "segment/cranes": {}, "bgp-peer/yard": {}, "limited/02-4c-53-20-00-07": {}},
 		Services: map[string]bool{"web": true},
@@ -40,7 +40,7 @@ func objectOf(k Kind, s string) string {
 		return "1"
 	}
 	return map[Kind]string{OnDevice: "", OnBundle: "lag1", OnVLAN: "vlan/20", OnSchedule: "schedule/office", OnMirror: "mirror/tap", OnACL: "acl/guests",
-		OnClass: "class/5", OnMember: "member/2", OnPair: "pair/core", OnRing: "ring/dock", OnInstance: "mst-instance/2", OnFabric: "fabric/a", OnZone: "zone/cameras", OnUser: "user/night", OnCommunity: "community/watch",
+		OnClass: "class/5", OnMember: "member/2", OnPair: "pair/core", OnRing: "ring/dock", OnInstance: "mst-instance/2", OnWebCategory: "web-category/news", OnFabric: "fabric/a", OnZone: "zone/cameras", OnUser: "user/night", OnCommunity: "community/watch",
 		OnSNMPUser: "snmp-user/watch", OnReceiver: "receiver/watch", OnInput: "input/1",
 		OnSecurityZone: "security-zone/guests", OnAddress: "address/desks", OnService: "service/web", OnPolicy: "policy/main", OnInspection: "inspection/surf", OnGateway: "gateway/20", OnRoute: "route/annex", OnWLAN: "wlan/crew", OnPassphrase: "passphrase/scanner", OnPortal: "portal/landing", OnBlocked: "blocked/02-4c-53-20-00-07", OnTunnel: "tunnel/quay", OnSteering: "steering/main", OnSegment: "segment/cranes", OnBGPPeer: "bgp-peer/yard", OnLimited: "limited/02-4c-53-20-00-07"}[k]
 }

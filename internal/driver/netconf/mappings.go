@@ -61,6 +61,7 @@ var mappings = slices.Concat(
 	of(setting.OnInspection, objectLists[setting.OnInspection]+"/", at("web-block", "web-blocked/category", several), at("web-override", "web-overridable/category", several), at("web-log", "web-logged/category", several), at("application-block", "application-blocked/application", several),
 		at("application-limit", "application-limits/limit", several), at("file-limit", "file-limit", asIs), at("file-exceptions", "file-exceptions/address", several), at("intrusion", "intrusion", asIs),
 		at("mail-senders", "mail-senders/sender", several), at("mail-lists", "mail-lists/list", several), at("mail-words", "mail-words/word", several), purpose),
+	of(setting.OnWebCategory, objectLists[setting.OnWebCategory]+"/", at("category-names", "names/name", several), purpose),
 	of(setting.OnGateway, objectLists[setting.OnGateway]+"/", at("gateway-address", "address", asIs), at("dhcp-server", "dhcp-server/enabled", flag), at("dhcp-ranges", "dhcp-server/ranges/range", several),
 		at("dhcp-lease", "dhcp-server/lease", asIs), at("dhcp-dns", "dhcp-server/name-servers/name-server", several), at("segment", "segment", asIs),
 		at("ospf-area", "ospf/area", asIs), at("ospf-cost", "ospf/cost", asIs), at("ospf-secret", "ospf/secret", asIs), at("ospf-passive", "ospf/passive", flag), purpose),
@@ -110,7 +111,7 @@ var objectLists = map[setting.Kind]string{
 	setting.OnCommunity: "mg:management-plane/snmp/community[name=%]", setting.OnSNMPUser: "mg:management-plane/snmp/user[name=%]",
 	setting.OnReceiver: "mg:management-plane/snmp/receiver[name=%]", setting.OnInput: "mg:management-plane/contact-input[number=%]",
 	setting.OnSecurityZone: "fw:firewall/zone[name=%]", setting.OnAddress: "fw:firewall/address[name=%]", setting.OnService: "fw:firewall/service[name=%]", setting.OnPolicy: "fw:firewall/policy[name=%]",
-	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
+	setting.OnInspection: "fw:firewall/inspection[name=%]", setting.OnWebCategory: "fw:firewall/web-category[name=%]", setting.OnGateway: "rt:routing/gateway[vlan=%]", setting.OnRoute: "rt:routing/static-route[name=%]",
 	setting.OnWLAN: "wl:wireless/network[name=%]", setting.OnPassphrase: "wl:wireless/passphrase[name=%]", setting.OnPortal: "wl:wireless/portal[name=%]", setting.OnLimited: "wl:wireless/limited[station=%]", setting.OnBlocked: "dev:stations/blocked[station=%]",
 	setting.OnTunnel: "wan:ikev2/conn-entry[name=%]", setting.OnSteering: "wan:steering/choice[name=%]", setting.OnSegment: "rt:routing/segment[name=%]", setting.OnBGPPeer: "rt:routing/bgp-peer[name=%]",
 }
@@ -237,5 +238,5 @@ var ownFeatures = map[string]network.Feature{
 	"access-control": setting.PortAccess, "power-priorities": setting.PowerBudget, "schedules": setting.Schedules, "mirrors": setting.Mirrors,
 	"dscp": setting.DSCPMarks, "link-tracking": setting.LinkTracking, "igmp-snooping": setting.IGMPSnooping, "allowed-management": setting.Management,
 	"traffic-classes": setting.TrafficClasses, "stacking": setting.Stacking, "pairs": setting.Pairs, "rings": setting.Rings, "controllers": setting.Controllers,
-	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "flood-limits": setting.FloodLimits, "mail-inspection": setting.MailInspection, "blocked-stations": setting.Blocking, "limited-stations": setting.Limiting, "portals": setting.Portals, "station-networks": setting.StationNetworks, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
+	"own-port": setting.OwnPort, "local-users": setting.LocalUsers, "sign-in": setting.SignIn, "snmp": setting.SNMP, "contact-inputs": setting.ContactInputs, "inspection": setting.Inspection, "flood-limits": setting.FloodLimits, "mail-inspection": setting.MailInspection, "web-categories": setting.WebCategories, "blocked-stations": setting.Blocking, "limited-stations": setting.Limiting, "portals": setting.Portals, "station-networks": setting.StationNetworks, "steering": setting.Steering, "segments": setting.Segments, "routing-protocols": setting.RoutingProtocols,
 }

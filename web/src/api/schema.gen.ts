@@ -4047,6 +4047,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/web-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a list of what is in which category into a draft, as a template that firewalls follow
+         * @description Needs the right to change devices.
+         */
+        post: operations["take-in-web-list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/what-if": {
         parameters: {
             query?: never;
@@ -8910,7 +8930,7 @@ export interface components {
         };
         PolicyName: {
             /** @enum {string} */
-            kind: "security-zone" | "address" | "service" | "inspection";
+            kind: "security-zone" | "address" | "service" | "inspection" | "web-category";
             name: string;
             purpose?: string;
             /** @description Rules and groups */
@@ -10827,6 +10847,21 @@ export interface components {
             /** @description The port by which it goes on; empty at the end */
             out?: string;
             reach: string;
+        };
+        WebListRequest: {
+            /**
+             * Format: int64
+             * @description The draft; a new one when left out
+             */
+            change?: number;
+            /** @description Of the list: the template is called web-NAME */
+            name: string;
+            /** @description Lines of a domain and a category, with comments after # */
+            text: string;
+            /** @description A selector: which firewalls follow it */
+            where: string;
+            /** @description Of a new draft */
+            why?: string;
         };
         WhyRequest: {
             why: string;
@@ -18729,6 +18764,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Carriage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-in-web-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebListRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkAnswer"];
                 };
             };
             /** @description Error */

@@ -21,6 +21,7 @@ import { Promises } from "./Promises";
 import { usePolicies, usePolicy } from "./queries";
 import { Reach } from "./Reach";
 import { Sessions } from "./Sessions";
+import { TakeInList } from "./TakeInList";
 
 const count = (n: number) => n.toLocaleString("en-GB");
 
@@ -174,6 +175,7 @@ function Detail({ name, me }: { name: string; me: Person }) {
               ["address", "Addresses"],
               ["service", "Services"],
               ["inspection", "Inspections"],
+              ["web-category", "Categories"],
             ]}
             pick={setView}
           />
@@ -181,6 +183,7 @@ function Detail({ name, me }: { name: string; me: Person }) {
       >
         <Names p={p} kind={view || "security-zone"} />
         {!view && p.floods.length > 0 && <Floods list={p.floods} />}
+        {view === "web-category" && <TakeInList me={me} />}
         {view === "inspection" && <Overrides p={p} may={allowed(me, "operate", "devices")} />}
         {view === "inspection" && p.found.length > 0 && <Found list={p.found} />}
       </Panel>
@@ -377,6 +380,7 @@ const leads: Record<string, string> = {
   addresses: "",
   services: "",
   members: "with ",
+  "category-names": "",
   "web-block": "blocks ",
   "web-override": "blocks until overridden ",
   "web-log": "logs ",
