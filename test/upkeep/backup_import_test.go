@@ -62,16 +62,16 @@ func TestConfigurationsFromBeforeAreTakenOver(t *testing.T) {
 	assert.Contains(t, cli.Good("backups", "name", "=", "th-sw-02").Out, "changed by coral, taken over by ada")
 
 	for says, args := range map[string][]string{
-		"is kept already":      {"th-sw-02", old, "--taken", "2026-10-12T08:00"},
-		"was enrolled at":      {"th-sw-02", old, "--taken", time.Now().Add(time.Hour).Format("2006-01-02T15:04")},
-		"older than 20 years":  {"th-sw-02", old, "--taken", "1999-01-01"},
-		"no document":          {"th-sw-02", file("words.txt", "hostname th-sw-02"), "--taken", "2026-10-13"},
-		"neither interfaces":   {"th-sw-02", file("other.xml", "<recipe><flour/></recipe>"), "--taken", "2026-10-13"},
-		"write a time such as": {"th-sw-02", old, "--taken", "last week"},
-		"no such file":         {"th-sw-02", filepath.Join(dir, "nowhere.xml"), "--taken", "2026-10-13"},
-		"device th-sw-99: not found":   {"th-sw-99", old, "--taken", "2026-10-13"},
-		"it is no such file":   {"th-sw-02", file("large.xml", strings.Repeat("x", 4_000_001)), "--taken", "2026-10-13"},
-		"\"taken\" not set":    {"th-sw-02", old},
+		"is kept already":            {"th-sw-02", old, "--taken", "2026-10-12T08:00"},
+		"was enrolled at":            {"th-sw-02", old, "--taken", time.Now().Add(time.Hour).Format("2006-01-02T15:04")},
+		"older than 20 years":        {"th-sw-02", old, "--taken", "1999-01-01"},
+		"no document":                {"th-sw-02", file("words.txt", "hostname th-sw-02"), "--taken", "2026-10-13"},
+		"neither interfaces":         {"th-sw-02", file("other.xml", "<recipe><flour/></recipe>"), "--taken", "2026-10-13"},
+		"write a time such as":       {"th-sw-02", old, "--taken", "last week"},
+		"no such file":               {"th-sw-02", filepath.Join(dir, "nowhere.xml"), "--taken", "2026-10-13"},
+		"device th-sw-99: not found": {"th-sw-99", old, "--taken", "2026-10-13"},
+		"it is no such file":         {"th-sw-02", file("large.xml", strings.Repeat("x", 4_000_001)), "--taken", "2026-10-13"},
+		"\"taken\" not set":          {"th-sw-02", old},
 	} {
 		bad := cli.Run("", append([]string{"backup", "import"}, args...)...)
 		assert.NotZero(t, bad.Code, says)
