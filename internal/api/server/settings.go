@@ -4,9 +4,12 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"math"
 	"net/http"
+	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -235,6 +238,9 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 		if total += len(on) * each; total > changes.MaxEdits {
 			return nil, fmt.Errorf("%w: a change holds at most %d edits; narrow it down", errInvalid, changes.MaxEdits)
 		}
+		if row, err = s.toSites(ctx, row); err != nil {
+			return nil, fmt.Errorf("%w: row %d: %w", errInvalid, i+1, err)
+		}
 		set, err := s.sealedSet(ctx, on, row.Set)
 		if err != nil {
 			return nil, fmt.Errorf("%w: row %d: %w", errInvalid, i+1, err)
@@ -245,6 +251,39 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 		}
 	}
 	return out, nil
+}
+
+// toSites puts the networks of sites, as far as who makes the request may see them, in the place of site:NAME in rows of steering.
+func (s *server) toSites(ctx context.Context, row v1.BulkRow) (v1.BulkRow, error) {
+	networks := func(site string) (out []netip.Prefix) {
+		for _, d := range s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Devices), Limit: math.MaxInt, Now: time.Now()}).Rows {
+			if d.Site.Name == site {
+				out = append(out, setting.Networks(d.Config)...)
+			}
+		}
+		slices.SortFunc(out, netip.Prefix.Compare)
+		return slices.Compact(out)
+	}
+	said := func(name, text string) (string, error) {
+		if !setting.NamesWays(name) || !strings.Contains(text, "site:") {
+			return text, nil
+		}
+		return setting.ToSites(text, networks)
+	}
+	set, steps := make(map[string]string, len(row.Set)), slices.Clone(row.Steps)
+	var err error
+	for name, value := range row.Set {
+		if set[name], err = said(name, value); err != nil {
+			return row, err
+		}
+	}
+	for i, step := range steps {
+		if steps[i].Text, err = said(step.Table, step.Text); err != nil {
+			return row, err
+		}
+	}
+	row.Set, row.Steps = set, steps
+	return row, nil
 }
 
 // seenDraft returns the edits of a change that who makes the request may see; none for number 0.

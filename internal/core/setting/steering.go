@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -38,7 +39,7 @@ var steeringTable = table{
 		{Name: "application", Title: "Application", Lead: "application", Default: "any", Help: "categories as the device knows them, such as voice or video", Value: items("categories of applications", 20, category).or("any")},
 		{Name: "service", Title: "Service", Lead: "service", Default: "any", Help: "protocols with their destination ports, such as tcp/443", Value: items("services such as tcp/443", 20, serviceItem).or("any")},
 		{Name: "dscp", Title: "DSCP", Lead: "dscp", Default: "any", Help: "code points (RFC 2474): 46 is expedited forwarding", Value: someCodePoints().or("any")},
-		{Name: "to", Title: "To", Lead: "to", Default: "any", Help: "networks of other sites", Value: items("prefixes such as 10.9.0.0/16", 20, prefixText).or("any")},
+		{Name: "to", Title: "To", Lead: "to", Default: "any", Help: "networks of other sites; site:NAME stands for all of one", Value: items("prefixes such as 10.9.0.0/16", 20, prefixText).or("any")},
 		{Name: "over", Title: "Over", Lead: "over", Help: "kinds of circuits or ports of the edge, the best first: fibre, wifi, cellular, satellite, wan1; any: as the device lists its tunnels",
 			Value: items("kinds of circuits, or ports", 8, circuitOrPort).or("any")},
 		{Name: "delay", Title: "Delay", Lead: "delay", Default: "none", Help: "there and back, at most", Value: number(1, 5000, "ms").or("none")},
@@ -103,6 +104,46 @@ func decimal(s string, most int) (f float64, ok bool) {
 	f, err := strconv.ParseFloat(s, 64)
 	_, digits, _ := strings.Cut(s, ".")
 	return f, err == nil && len(digits) <= most && !strings.ContainsAny(s, "eExX_+")
+}
+
+// NamesWays tells whether a name is that of the rows of steering, or of one of them.
+func NamesWays(name string) bool { return name == waysTable || strings.HasPrefix(name, waysTable+"/") }
+
+// atSite is how a row speaks of all networks of a site.
+var atSite = regexp.MustCompile(`\bsite:([A-Za-z0-9-]+)`)
+
+// ToSites puts the networks of sites in the place of site:NAME in the text of rows; what is between quotation marks stays as it is.
+func ToSites(text string, networks func(site string) []netip.Prefix) (string, error) {
+	var unknown []string
+	parts := strings.Split(text, `"`)
+	for i := 0; i < len(parts); i += 2 {
+		parts[i] = atSite.ReplaceAllStringFunc(parts[i], func(word string) string {
+			site := strings.ToLower(strings.TrimPrefix(word, "site:"))
+			var out []string
+			for _, p := range networks(site) {
+				out = append(out, p.String())
+			}
+			if len(out) == 0 {
+				unknown = append(unknown, site)
+			}
+			return strings.Join(out, ",")
+		})
+	}
+	if len(unknown) > 0 {
+		return "", fmt.Errorf("no device of site %s tells of a network there: write its prefixes", strings.Join(unknown, ", "))
+	}
+	return strings.Join(parts, `"`), nil
+}
+
+// Networks are those in which a device has an address as their gateway, in order.
+func Networks(c network.Config) (out []netip.Prefix) {
+	for _, g := range Gateways(c) {
+		if g.Address.IsValid() {
+			out = append(out, g.Address.Masked())
+		}
+	}
+	slices.SortFunc(out, netip.Prefix.Compare)
+	return slices.Compact(out)
 }
 
 // Way is a row of the steering of an edge.
