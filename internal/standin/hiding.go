@@ -62,7 +62,7 @@ func (d *device) giveOwn(give func(h *host, address, outside netip.Addr)) {
 			continue
 		}
 		list = append(list, h)
-		if a, had := d.given[h.MAC]; had && n.own.address.Contains(a) && a != n.own.address.Addr() {
+		if a, had := d.given[h.MAC]; had && n.own.address.Contains(a) && n.own.address.Contains(a.Next()) && a != n.own.address.Addr() {
 			kept[h.MAC], taken[a] = a, true
 		}
 	}

@@ -295,11 +295,26 @@ func (d *device) instancesOf(stp *xmlnode.Node, now time.Time) {
 		for _, spec := range d.spec.Ports {
 			at := endpoint{d.spec.Name, spec.Name}
 			if d.ports[spec.Name].up {
-				interfaces.Add(d.portInTree(at, b.blocked[at] || w.tree.always[at], b.toRoot[node], now))
+				blocked := b.blocked[at] || w.tree.always[at] || w.atBoundary(at) && w.tree.blocked[at]
+				interfaces.Add(d.portInTree(at, blocked, b.toRoot[node], now))
 			}
 		}
 		i.Add(state, interfaces)
 	}
+}
+
+// atBoundary tells whether another region is at the other end of a port's cable: there all instances do as the common tree does (IEEE 802.1Q 13.9).
+func (w *World) atBoundary(at endpoint) bool {
+	for _, c := range w.cablesAt[at.device] {
+		far := c.b
+		if c.b == at {
+			far = c.a
+		}
+		if c.a == at || c.b == at {
+			return w.tree.regions[w.nodeOf(far.device)] != w.tree.regions[w.nodeOf(at.device)]
+		}
+	}
+	return true
 }
 
 // portInTree tells how a port takes part in a tree.

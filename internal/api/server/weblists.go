@@ -3,7 +3,9 @@ package server
 import (
 	"cmp"
 	"context"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -51,14 +53,14 @@ func (s *server) webListRows(ctx context.Context, r v1.WebListRequest) ([]v1.Bul
 		if t.Name != name {
 			continue
 		}
-		for object := range t.Words {
+		for _, object := range slices.Sorted(maps.Keys(t.Words)) {
 			if _, still := categories[setting.WebCategoryOf(object)]; setting.WebCategoryOf(object) != "" && !still {
 				rows = append(rows, v1.BulkRow{On: []string{layer + ":" + object}, Set: map[string]string{setting.Present: "off"}})
 			}
 		}
 	}
-	for category, names := range categories {
-		rows = append(rows, v1.BulkRow{On: []string{layer + ":" + setting.WebCategoryObject(category)}, Set: map[string]string{setting.Present: "on", "category-names": names}})
+	for _, category := range slices.Sorted(maps.Keys(categories)) {
+		rows = append(rows, v1.BulkRow{On: []string{layer + ":" + setting.WebCategoryObject(category)}, Set: map[string]string{setting.Present: "on", "category-names": categories[category]}})
 	}
 	return rows, nil
 }

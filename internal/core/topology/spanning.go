@@ -92,10 +92,10 @@ func SpanningTrees(configs map[string]network.Config, links []Link, open func(Li
 
 // Instances are the instances into which a device puts VLANs; those of the common tree are left out.
 func Instances(c network.Config) map[network.VLANID]int {
-	out := map[network.VLANID]int{}
 	if c.Settings["stp"] != "multiple" {
-		return out
+		return nil
 	}
+	out := map[network.VLANID]int{}
 	for _, object := range setting.ObjectsOf(c, setting.OnInstance) {
 		number, err := strconv.Atoi(strings.TrimPrefix(object, string(setting.OnInstance)+"/"))
 		set, wrong := network.ParseVLANSet(c.Objects[object]["instance-vlans"])

@@ -113,9 +113,10 @@ func behind(v fleet.View, ssid string) (outside netip.Addr) {
 		if n.SSID != ssid || !n.Network.IsValid() {
 			continue
 		}
+		outside = n.Network.Addr() // while the device does not tell with which address it does so
 		for _, p := range v.Inside.Pools {
-			if p.Network == n.Name {
-				outside, _ = netip.ParseAddr(p.Outside)
+			if a, err := netip.ParseAddr(p.Outside); err == nil && p.Network == n.Name {
+				outside = a
 			}
 		}
 	}
