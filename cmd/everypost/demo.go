@@ -445,6 +445,11 @@ func furnish(ctx context.Context, c *client.Client, world *standin.World, start 
 	if err := claimSandpiper(ctx, c, world); err != nil {
 		return err
 	}
+	if !scaled(world) {
+		if err := makePlaces(ctx, c); err != nil {
+			return err
+		}
+	}
 	if err := tinker(ctx, c, world); err != nil {
 		return err
 	}

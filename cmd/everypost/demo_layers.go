@@ -50,6 +50,24 @@ func makeTemplates(ctx context.Context, c *client.Client) error {
 	for id, name := range demoVLANNames {
 		in.Rows = append(in.Rows, v1.BulkRow{On: []string{"template/every-switch:vlan/" + strconv.Itoa(id)}, Set: map[string]string{"present": "on", "name": name}})
 	}
+	return keepTemplates(ctx, c, in)
+}
+
+// demoPlaceNames are what firewalls call networks of their site, by the VLAN.
+var demoPlaceNames = map[string]string{"desks": "vlan/20", "counters": "vlan/40", "boarding-halls": "vlan/60"}
+
+// makePlaces says once for all firewalls what places they speak of: what each was found with follows from then on.
+func makePlaces(ctx context.Context, c *client.Client) error {
+	in := v1.BulkRequest{Why: "desks, counters and halls are at each site what that has", Rows: []v1.BulkRow{
+		{On: []string{"template/every-firewall:self"}, Set: map[string]string{"present": "on", "title": "Every firewall", "for": "devices", "pick": "kind = firewall", "order": "50"}}}}
+	for name, vlan := range demoPlaceNames {
+		in.Rows = append(in.Rows, v1.BulkRow{On: []string{"template/every-firewall:address/" + name}, Set: map[string]string{"present": "on", "addresses": vlan}})
+	}
+	return keepTemplates(ctx, c, in)
+}
+
+// keepTemplates pushes a draft of templates that changes no device.
+func keepTemplates(ctx context.Context, c *client.Client, in v1.BulkRequest) error {
 	answer, err := c.Bulk(ctx, in)
 	if err != nil || answer.Change == nil {
 		return err

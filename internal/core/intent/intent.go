@@ -60,6 +60,9 @@ func New(on network.PortRef, name, value string) (Edit, error) {
 	if err != nil {
 		return Edit{}, fmt.Errorf("%s: %w", name, err)
 	}
+	if !OnLayer(on) && setting.BySite(on.Port, name, v) {
+		return Edit{}, fmt.Errorf("%s: %q is another network at each site, which only a template or a site can say: write its prefix", name, v)
+	}
 	return Edit{Port: on, Field: name, Value: v}, nil
 }
 

@@ -3,6 +3,7 @@ package intent
 import (
 	"cmp"
 	"maps"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -203,6 +204,22 @@ func (l Layers) Before(edits []Edit) []Edit {
 	return Add(nil, out...)
 }
 
+// BySite tells whether some layer says what is another at each site.
+func (l Layers) BySite() bool {
+	for _, all := range []map[string]Words{l.Templates, l.Sites} {
+		for _, w := range all {
+			for object, said := range w {
+				for name, word := range said {
+					if setting.BySite(object, name, word.Value) {
+						return true
+					}
+				}
+			}
+		}
+	}
+	return false
+}
+
 // InOrder lists the templates, the weakest first: by order, then by name.
 func (l Layers) InOrder() []string {
 	names := slices.Collect(maps.Keys(l.Templates))
@@ -215,8 +232,9 @@ func (l Layers) InOrder() []string {
 // Spot is where a device stands among the layers.
 type Spot struct {
 	Device, Site string
-	Templates    []string            // that pick the device, the weakest first
-	Ports        map[string][]string // those that pick a port, by port
+	Templates    []string                          // that pick the device, the weakest first
+	Ports        map[string][]string               // those that pick a port, by port
+	Networks     map[network.VLANID][]netip.Prefix // of the VLANs at the site; only filled where a layer speaks of them
 }
 
 // Saying is what one layer says of a setting.
@@ -238,9 +256,14 @@ func (l Layers) Sayings(at Spot, object string, s *setting.Setting) []Saying {
 // said is Sayings without the default.
 func (l Layers) said(at Spot, object, name string) (out []Saying) {
 	say := func(layer string, w Words, object string) {
-		if word, ok := w.Of(object, name); ok {
-			out = append(out, Saying{layer, word})
+		word, ok := w.Of(object, name)
+		if !ok {
+			return
 		}
+		if setting.BySite(object, name, word.Value) {
+			word.Value = setting.AtSite(word.Value, at.Networks)
+		}
+		out = append(out, Saying{layer, word})
 	}
 	switch setting.KindOf(object) {
 	case setting.OnPort:

@@ -1,6 +1,7 @@
 package intent
 
 import (
+	"net/netip"
 	"strconv"
 	"testing"
 
@@ -98,6 +99,35 @@ func TestWhatALayerCannotSay(t *testing.T) {
 	}
 	_, err := NewAct(network.PortRef{Device: "site/quay"}, "banner", Restore)
 	assert.ErrorContains(t, err, "not on a device")
+}
+
+// What is another at each site is said once, and holds as each has it; a device cannot say it.
+func TestAnAddressIsAnotherAtEachSite(t *testing.T) {
+	l := Layers{}.With([]Edit{edit(t, "template/all:address/cameras", "present", "on"), edit(t, "template/all:address/cameras", "addresses", "vlan/50")}, 1)
+	assert.True(t, l.BySite())
+	s, err := setting.Lookup(setting.OnAddress, "addresses")
+	require.NoError(t, err)
+	holds := func(l Layers, net string) string {
+		at := Spot{Device: "fw", Site: "quay", Templates: []string{"all"}}
+		if net != "" {
+			at.Networks = map[network.VLANID][]netip.Prefix{50: {netip.MustParsePrefix(net)}}
+		}
+		value, layer, _ := l.Holds(at, "address/cameras", s)
+		return layer + " " + value
+	}
+	assert.Equal(t, "template/all 10.1.50.0/24", holds(l, "10.1.50.0/24"))
+	assert.Equal(t, "template/all none", holds(l, ""), "of a site without it nothing")
+	otherwise := l.With([]Edit{edit(t, "site/quay:address/cameras", "addresses", "10.9.0.0/24,vlan/50")}, 2)
+	assert.Equal(t, "site/quay 10.9.0.0/24,10.1.50.0/24", holds(otherwise, "10.1.50.0/24"))
+	before, after := Stage{Layers: Layers{}, Spots: map[string]Spot{"fw": {Device: "fw"}}}, Stage{Layers: l, Spots: map[string]Spot{"fw": {Device: "fw", Templates: []string{"all"}, Networks: map[network.VLANID][]netip.Prefix{50: {netip.MustParsePrefix("10.2.50.0/24")}}}}}
+	var said []string
+	for _, e := range Expand(before, after, []Edit{edit(t, "template/all:address/cameras", "addresses", "vlan/50")}) {
+		said = append(said, e.Port.String()+" "+e.Field+" "+e.Value)
+	}
+	assert.Contains(t, said, "fw:address/cameras addresses 10.2.50.0/24")
+	assert.False(t, Layers{}.With([]Edit{edit(t, "template/all:address/cameras", "addresses", "10.1.50.0/24")}, 1).BySite())
+	_, err = New(network.PortRef{Device: "fw", Port: "address/cameras"}, "addresses", "vlan/50")
+	assert.ErrorContains(t, err, "only a template or a site can say")
 }
 
 func TestWhatEditsOfLayersComeToOnDevices(t *testing.T) {

@@ -1,6 +1,7 @@
 package setting
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -31,8 +32,8 @@ var firewallSettings = []Setting{
 	{Name: "flood-tcp", On: securityZoneOnly, Title: "TCP flood limit", Group: "Security zone", Help: "new connections a second that one source of the zone may begin; what is above is dropped", Default: "none", Needs: FloodLimits, Value: number(1, 1_000_000, "/s").or("none")},
 	{Name: "flood-udp", On: securityZoneOnly, Title: "UDP flood limit", Group: "Security zone", Help: "the same of UDP: addresses and ports that talk for the first time", Default: "none", Needs: FloodLimits, Value: number(1, 1_000_000, "/s").or("none")},
 	{Name: "flood-icmp", On: securityZoneOnly, Title: "ICMP flood limit", Group: "Security zone", Help: "the same of echo requests", Default: "none", Needs: FloodLimits, Value: number(1, 1_000_000, "/s").or("none")},
-	{Name: "addresses", On: addressOnly, Title: "Addresses", Group: "Address", Help: "prefixes, addresses, ranges such as 10.2.50.10-10.2.50.19, or names such as tides.example.net", Default: "none", Needs: Firewall,
-		Value: list("addresses, prefixes, ranges or names", 100, addressItem)},
+	{Name: "addresses", On: addressOnly, Title: "Addresses", Group: "Address", Help: "prefixes, addresses, ranges such as 10.2.50.10-10.2.50.19, or names such as tides.example.net; in a template or of a site also vlan/50: the networks of the VLAN at the site of each device", Default: "none", Needs: Firewall,
+		Value: list("addresses, prefixes, ranges or names", 100, addressOrVLAN)},
 	{Name: "members", On: addressOnly, Title: "Members", Group: "Address", Help: "other addresses of the device that belong to it", Default: "none", Needs: Firewall, Value: list("names of addresses", 100, checkedName)},
 	{Name: "services", On: serviceOnly, Title: "Services", Group: "Service", Help: "protocols with their destination ports, such as tcp/443, udp/5060-5061 or icmp", Default: "none", Needs: Firewall,
 		Value: list("services such as tcp/443", 50, serviceItem)},
@@ -129,6 +130,40 @@ func addressItem(s string) (string, error) {
 		return n, nil
 	}
 	return "", fmt.Errorf("%q is no address, prefix, range or name: write it like 10.2.50.0/24, 10.2.50.10-10.2.50.19 or tides.example.net", s)
+}
+
+// siteVLAN is what stands before the number of a VLAN of which the networks are meant, whatever they are at a site.
+const siteVLAN = string(OnVLAN) + "/"
+
+func addressOrVLAN(s string) (string, error) {
+	number, is := strings.CutPrefix(strings.ToLower(s), siteVLAN)
+	if !is {
+		return addressItem(s)
+	}
+	v, err := network.ParseVLAN(number)
+	return siteVLAN + v.String(), err
+}
+
+// BySite tells whether a value of an object is another at each site, because it speaks of the networks of VLANs there.
+func BySite(object, name, value string) bool {
+	return name == "addresses" && strings.Contains(value, siteVLAN) && KindOf(object) == OnAddress
+}
+
+// AtSite is the value that such a one has at a site: its networks stand in the place of the VLANs. It is none where there are none.
+func AtSite(value string, networks map[network.VLANID][]netip.Prefix) string {
+	var out []string
+	for _, item := range Items(value) {
+		number, is := strings.CutPrefix(item, siteVLAN)
+		if !is {
+			out = append(out, item)
+			continue
+		}
+		v, _ := network.ParseVLAN(number)
+		for _, p := range networks[v] {
+			out = append(out, p.String())
+		}
+	}
+	return cmp.Or(strings.Join(out, ","), "none")
 }
 
 func prefixOf(s string) (netip.Prefix, error) {

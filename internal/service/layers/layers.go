@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"log/slog"
 	"maps"
+	"net/netip"
 	"slices"
 	"sync"
 	"time"
@@ -59,6 +60,7 @@ type Service struct {
 	words  map[string]intent.Words // of devices, as far as they were asked for
 	dirty  map[string]bool         // devices to be looked at
 	drifts map[string]Drift        // by device: those that run other than intended
+	bySite bool                    // some layer says what is another at each site
 }
 
 // New returns the service.
@@ -82,13 +84,32 @@ func (s *Service) hear() {
 		case err != nil || !ok:
 			return
 		case item.State != nil:
-			s.Look(item.State.Device)
+			s.Look(s.with(item.State.Device)...)
 		default:
 			if name, gone := fact.NameFreed(*item.Fact); gone {
 				s.letGo(name)
 			}
 		}
 	}
+}
+
+// with is a device, and those of its site whose places speak of the networks of which it is the gateway.
+func (s *Service) with(device string) []string {
+	out := []string{device}
+	s.mu.Lock()
+	bySite := s.bySite
+	s.mu.Unlock()
+	v, ok := s.fleet.View(device)
+	if !bySite || !ok || len(setting.Gateways(v.Config)) == 0 {
+		return out
+	}
+	at, _ := s.inventory.Kept(device)
+	for _, other := range s.fleet.Views() {
+		if kept, _ := s.inventory.Kept(other.Name); kept.Site == at.Site && other.Config.Has(setting.Firewall) {
+			out = append(out, other.Name)
+		}
+	}
+	return out
 }
 
 // Close ends that and waits.
@@ -146,9 +167,17 @@ func (s *Service) After(ctx context.Context, stage intent.Stage, edits []intent.
 func (s *Service) spots(ctx context.Context, l intent.Layers, devices []string) map[string]intent.Spot {
 	out := make(map[string]intent.Spot, len(devices))
 	as := map[string]network.Config{}
+	var at map[string]map[network.VLANID][]netip.Prefix
+	bySite := l.BySite()
+	if bySite {
+		at = s.networks(l)
+	}
+	s.mu.Lock()
+	s.bySite = s.bySite || bySite
+	s.mu.Unlock()
 	for _, name := range devices {
 		kept, _ := s.inventory.Kept(name)
-		out[name] = intent.Spot{Device: name, Site: kept.Site, Ports: map[string][]string{}}
+		out[name] = intent.Spot{Device: name, Site: kept.Site, Ports: map[string][]string{}, Networks: at[kept.Site]}
 		if v, ok := s.fleet.View(name); ok && len(l.Templates) > 0 {
 			if own, differs := l.Own(name, v.Config); differs {
 				as[name] = own
@@ -176,6 +205,34 @@ func (s *Service) spots(ctx context.Context, l intent.Layers, devices []string) 
 		}
 		spot.Ports[on.Port] = append(spot.Ports[on.Port], names[i])
 	})
+	return out
+}
+
+// networks are those of the VLANs of each site, as gateways there have them with their own words over what they run.
+func (s *Service) networks(l intent.Layers) map[string]map[network.VLANID][]netip.Prefix {
+	out := map[string]map[network.VLANID][]netip.Prefix{}
+	for _, v := range s.fleet.Views() {
+		own, _ := l.Own(v.Name, v.Config)
+		kept, _ := s.inventory.Kept(v.Name)
+		for _, g := range setting.Gateways(own) {
+			if !g.Address.IsValid() {
+				continue
+			}
+			of := out[kept.Site]
+			if of == nil {
+				of = map[network.VLANID][]netip.Prefix{}
+				out[kept.Site] = of
+			}
+			if p := g.Address.Masked(); !slices.Contains(of[g.VLAN], p) {
+				of[g.VLAN] = append(of[g.VLAN], p)
+			}
+		}
+	}
+	for _, of := range out {
+		for _, list := range of {
+			slices.SortFunc(list, netip.Prefix.Compare)
+		}
+	}
 	return out
 }
 
