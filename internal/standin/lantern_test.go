@@ -192,3 +192,24 @@ func TestTrafficAddsUp(t *testing.T) {
 	assert.InDelta(t, in, out, in*0.01)
 	assert.InDelta(t, in, again, 1)
 }
+
+// What devices are first told is the same document each time that they are made: else each would be a new one for whoever keeps them.
+func TestDevicesAreToldTheSameEachTime(t *testing.T) {
+	t.Parallel()
+	documents := func() map[string]string {
+		w, err := New(LanternSound(), Options{})
+		require.NoError(t, err)
+		out := map[string]string{}
+		for name, d := range w.devices {
+			out[name] = string(d.running.Bytes())
+		}
+		return out
+	}
+	first := documents()
+	require.NotEmpty(t, first)
+	for range 3 {
+		for name, is := range documents() {
+			assert.Equal(t, first[name], is, name)
+		}
+	}
+}

@@ -157,13 +157,22 @@ func (f *FirewallSpec) tree() *xmlnode.Node {
 		box(n, "interfaces", "interface", z.Interfaces)
 		fw.Add(n)
 	}
-	for name, list := range map[string][]GroupSpec{"address": f.Addresses, "service": f.Services} {
+	group := func(name string, list []GroupSpec) {
 		for _, g := range list {
 			n := x.node(name, x.leaf("name", g.Name), x.leaf("purpose", g.Purpose))
 			box(n, "values", "value", g.Values)
 			box(n, "members", "member", g.Members)
 			fw.Add(n)
 		}
+	}
+	group("address", f.Addresses)
+	group("service", f.Services)
+	fits := func(n *xmlnode.Node, from, to, source, destination, service []string) {
+		some(n, "from", from)
+		some(n, "to", to)
+		some(n, "source", source)
+		some(n, "destination", destination)
+		some(n, "service", service)
 	}
 	for _, i := range f.Inspections {
 		n := x.node("inspection", x.leaf("name", i.Name), x.leaf("purpose", i.Purpose))
@@ -182,9 +191,7 @@ func (f *FirewallSpec) tree() *xmlnode.Node {
 	policy := x.node("policy", x.leaf("name", "main"))
 	for _, r := range f.Rules {
 		n := x.node("rule", x.leaf("number", strconv.Itoa(r.Number)), x.leaf("action", r.Action))
-		for name, values := range map[string][]string{"from": r.From, "to": r.To, "source": r.Source, "destination": r.Destination, "service": r.Service} {
-			some(n, name, values)
-		}
+		fits(n, r.From, r.To, r.Source, r.Destination, r.Service)
 		if r.Until != "" {
 			n.Add(x.leaf("until", r.Until))
 		}
@@ -201,9 +208,7 @@ func (f *FirewallSpec) tree() *xmlnode.Node {
 	}
 	for _, t := range f.Translations {
 		n := x.node("translation", x.leaf("number", strconv.Itoa(t.Number)), x.leaf("kind", t.Kind))
-		for name, values := range map[string][]string{"from": t.From, "to": t.To, "source": t.Source, "destination": t.Destination, "service": t.Service} {
-			some(n, name, values)
-		}
+		fits(n, t.From, t.To, t.Source, t.Destination, t.Service)
 		if t.Into != "" {
 			n.Add(x.leaf("into", t.Into))
 		}

@@ -119,6 +119,15 @@ func (ns in) leaf(name, text string) *xmlnode.Node {
 	return xmlnode.Leaf(namespaces[string(ns)], name, text)
 }
 
+// told puts what is said of something under it, in this order.
+func (ns in) told(n *xmlnode.Node, leaves [][2]string) {
+	for _, l := range leaves {
+		if l[1] != "" {
+			n.Add(ns.leaf(l[0], l[1]))
+		}
+	}
+}
+
 func (ns in) int(name string, n int) *xmlnode.Node { return ns.leaf(name, strconv.Itoa(n)) }
 
 func (ns in) count(name string, f float64) *xmlnode.Node {

@@ -433,11 +433,7 @@ func steeringNodes(rows []WaySpec) *xmlnode.Node {
 		for _, o := range r.Over {
 			n.Add(x.leaf("over", o))
 		}
-		for name, v := range map[string]string{"delay": r.Delay, "jitter": r.Jitter, "loss": r.Loss, "back": r.Back, "else": r.Else, "send": r.Send, "note": r.Note} {
-			if v != "" {
-				n.Add(x.leaf(name, v))
-			}
-		}
+		x.told(n, [][2]string{{"delay", r.Delay}, {"jitter", r.Jitter}, {"loss", r.Loss}, {"back", r.Back}, {"else", r.Else}, {"send", r.Send}, {"note", r.Note}})
 		choice.Add(n)
 	}
 	return x.node("steering", choice)

@@ -149,11 +149,7 @@ func tunnelNodes(list []tunnelConfig) *xmlnode.Node {
 	out := x.node("ikev2")
 	for _, t := range list {
 		n := x.node("conn-entry", x.leaf("name", t.name), x.leaf("interface", t.port), x.leaf("remote-address", t.remote), x.leaf("remote-identity", t.peer), x.leaf("pre-shared-key", t.key))
-		for name, text := range map[string]string{"purpose": t.purpose, "encryption": t.encryption, "dh-group": t.group} {
-			if text != "" {
-				n.Add(x.leaf(name, text))
-			}
-		}
+		x.told(n, [][2]string{{"purpose", t.purpose}, {"encryption", t.encryption}, {"dh-group", t.group}})
 		for _, some := range []struct {
 			name string
 			list []string

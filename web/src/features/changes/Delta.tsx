@@ -46,8 +46,21 @@ function Value({ of }: { of: string }) {
 const del = "break-words bg-minus px-1 font-mono text-sm no-underline";
 const ins = "break-words bg-plus px-1 font-mono text-sm no-underline";
 
-/** What becomes of a value: before and after, or of a long list what goes and what comes. Two cells of a table. */
-export function Delta({ field, before, after }: { field: string; before: string; after: string }) {
+/** More than so many letters have no room in one of two narrow cells. */
+const roomForLetters = 11;
+
+/** What becomes of a value: before and after, or of a long list what goes and what comes. Two cells of a table, or one of their width. */
+export function Delta({
+  field,
+  before,
+  after,
+  narrow,
+}: {
+  field: string;
+  before: string;
+  after: string;
+  narrow?: boolean;
+}) {
   const [was, is] = [items(before), items(after)];
   if (listed.includes(field) && before && after && was.length + is.length > 6) {
     const gone = was.filter((v) => !is.includes(v));
@@ -60,6 +73,17 @@ export function Delta({ field, before, after }: { field: string; before: string;
       </td>
     );
   }
+  if (narrow && Math.max(shown(before).length, shown(after).length) > roomForLetters)
+    return (
+      <td colSpan={2} className="py-1 pr-1">
+        <del className={del}>
+          <Value of={before} />
+        </del>{" "}
+        <ins className={ins}>
+          <Value of={after} />
+        </ins>
+      </td>
+    );
   return (
     <>
       <td className="py-1 pr-1">

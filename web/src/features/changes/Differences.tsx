@@ -145,7 +145,7 @@ function DeviceDifferences({
                 {d.field}
                 {d.layer && <span className="block truncate text-xs">by {layerWord(d.layer)}</span>}
               </td>
-              <Delta field={d.field} before={d.before} after={d.after} />
+              <Delta field={d.field} before={d.before} after={d.after} narrow />
               {editable && (
                 <td className="w-7 text-right">
                   <Button
