@@ -9,6 +9,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -225,7 +226,7 @@ func (s *server) things(ctx context.Context, named []string, ports, devices stri
 
 func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, error) {
 	out := make([]changes.Row, len(in))
-	total := 0
+	total, networks := 0, s.networksOfSites(ctx)
 	for i, row := range in {
 		on, err := s.things(ctx, row.On, row.Where, row.Devices)
 		if err != nil {
@@ -238,7 +239,7 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 		if total += len(on) * each; total > changes.MaxEdits {
 			return nil, fmt.Errorf("%w: a change holds at most %d edits; narrow it down", errInvalid, changes.MaxEdits)
 		}
-		if row, err = s.toSites(ctx, row); err != nil {
+		if row, err = toSites(row, networks); err != nil {
 			return nil, fmt.Errorf("%w: row %d: %w", errInvalid, i+1, err)
 		}
 		set, err := s.sealedSet(ctx, on, row.Set)
@@ -253,17 +254,24 @@ func (s *server) rows(ctx context.Context, in []v1.BulkRow) ([]changes.Row, erro
 	return out, nil
 }
 
-// toSites puts the networks of sites, as far as who makes the request may see them, in the place of site:NAME in rows of steering.
-func (s *server) toSites(ctx context.Context, row v1.BulkRow) (v1.BulkRow, error) {
-	networks := func(site string) (out []netip.Prefix) {
+// networksOfSites answers what the networks of a site are, as far as who makes the request may see its devices. They are looked up once, when first asked for.
+func (s *server) networksOfSites(ctx context.Context) func(site string) []netip.Prefix {
+	all := sync.OnceValue(func() map[string][]netip.Prefix {
+		out := map[string][]netip.Prefix{}
 		for _, d := range s.Inventory.Devices(catalog.Query{Within: within(ctx, rights.See, rights.Devices), Limit: math.MaxInt, Now: time.Now()}).Rows {
-			if d.Site.Name == site {
-				out = append(out, setting.Networks(d.Config)...)
-			}
+			out[d.Site.Name] = append(out[d.Site.Name], setting.Networks(d.Config)...)
 		}
-		slices.SortFunc(out, netip.Prefix.Compare)
-		return slices.Compact(out)
-	}
+		for site, list := range out {
+			slices.SortFunc(list, netip.Prefix.Compare)
+			out[site] = slices.Compact(list)
+		}
+		return out
+	})
+	return func(site string) []netip.Prefix { return all()[site] }
+}
+
+// toSites puts the networks of sites in the place of site:NAME in rows of steering.
+func toSites(row v1.BulkRow, networks func(site string) []netip.Prefix) (v1.BulkRow, error) {
 	said := func(name, text string) (string, error) {
 		if !setting.NamesWays(name) || !strings.Contains(text, "site:") {
 			return text, nil
