@@ -107,9 +107,9 @@ func TestWhatLiesBetweenSites(t *testing.T) {
 		require.NoError(t, err)
 		return slices.DeleteFunc(list.Items, func(a v1.Alarm) bool { return a.Type != "circuit-cap" })
 	}
-	require.Eventually(t, func() bool { return len(capped()) == 1 }, rig.WaitLong, rig.WaitStep)
+	// Early in a month it may have been told before that it will carry too much, if it goes on so: that alarm becomes this one.
+	require.Eventually(t, func() bool { list := capped(); return len(list) == 1 && list[0].Severity == "minor" }, rig.WaitLong, rig.WaitStep)
 	assert.Regexp(t, `^gs-edge-01:`+one.Port+` carried [0-9.]+ GB in this month: more than the 0\.000001 GB that Skylark Mobile lets through\.$`, capped()[0].Text)
-	assert.Equal(t, "minor", capped()[0].Severity)
 	for says, args := range map[string][]string{"is no port": {"circuit", "set", "gs-edge-01"}, "kind": {"circuit", "set", "gs-edge-01:" + one.Port, "--kind", "string"}, "not found": {"circuit", "remove", "hh-edge-01:wan1"}} {
 		bad := cli.Run("", args...)
 		assert.NotZero(t, bad.Code)

@@ -120,14 +120,14 @@ func pages(b *browser.Browser, t terminal) error {
 		// A change through its whole life.
 		chromedp.Navigate(base+"/devices/th-sw-02"), browser.Shows("H24P"),
 		browser.Press("Port 1/1/7"), browser.Shows("Put into a new draft"),
-		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 4"),
+		browser.Choose("VLAN (access)", "40"), browser.Choose("PoE", "off"), browser.Press("Put into a new draft"), browser.Shows("Change 5"),
 		chromedp.SendKeys(`input[aria-label="Why this change is made"]`, "Printer moves to ticketing\n"),
 		browser.Press("Check"), browser.Shows("guards found nothing"),
 		browser.Press("Push to 1 device"), inDialog("Push"), browser.Shows("Every device was read back"), browser.Until(`/PoE\s+off/.test(document.body.innerText)`), picture("trial"),
 		browser.Press("Keep it"), browser.Shows("for good"),
 		// One that would cut its own way.
 		chromedp.Navigate(base+"/devices/th-sw-02?sel=1%2F1%2F25"), browser.Shows("Tagged VLANs"),
-		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 5"),
+		browser.Replace(`input[title^="a list such as"]`, "20,30,40,50,60,70,80,90,99"), browser.Press("Put into a new draft"), browser.Shows("Change 6"),
 		browser.Press("Check"), browser.Shows("could not be reached any more"), picture("findings"),
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "demo", "fault", "--control", control, "cut", "th-sw-02:1/1/14"),
