@@ -149,15 +149,15 @@ func pages(b *browser.Browser, t terminal) error {
 		chromedp.ActionFunc(func(context.Context) error {
 			return errors.Join(t.command("", "change-rule", "set", "vessels", "--title", "Ships are changed in port", "--pick", "site in (fulmar, guillemot, razorbill, turnstone)", "--hours", "mon-sun 01:00-04:30", "--zone", "Europe/London"),
 				t.command("", "change-rule", "set", "core", "--title", "Four eyes on the machine room", "--pick", "site = harbour-house and kind = switch", "--approval"),
-				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "6"), t.command("", "change", "push", "6", "--at", "23:59"))
+				t.command("", "port", "set", "hh-core-01", "ntp-servers=10.1.10.1,10.1.10.2", "--why", "the cores set their clocks"), t.command("", "change", "check", "7"), t.command("", "change", "push", "7", "--at", "23:59"))
 		}),
-		chromedp.Navigate(base+"/changes?view=rules&tray=6"), browser.Shows("Waits to be pushed"),
+		chromedp.Navigate(base+"/changes?view=rules&tray=7"), browser.Shows("Waits to be pushed"),
 		chromedp.Navigate(base+"/policies?firewall=th-fw-01"), browser.Shows("its last day is over"), picture("policies"),
 		chromedp.Navigate(base+"/wireless?view=radios"), browser.Shows("loudest"), picture("wireless"),
-		chromedp.Navigate(base+"/changes?tray=5"),
+		chromedp.Navigate(base+"/changes?tray=6"),
 		chromedp.Navigate(base+"/map"), browser.Shows("tunnels"), chromedp.Sleep(2*time.Second), picture("map"),
 		chromedp.Navigate(base+"/firmware?view=library"), browser.Shows("Enhanced open"), picture("firmware"),
-		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 5"), browser.Shows("set to critical"),
+		chromedp.Navigate(base+"/templates?template=camera&settings=Power"), browser.Shows("Class limit"), browser.Choose("Priority", "critical"), browser.Press("Add to draft 6"), browser.Shows("set to critical"),
 		browser.Until("document.querySelector(`aside[aria-label='Draft tray']`).innerText.includes(`poe-priority`)"), picture("templates"),
 	)
 }
