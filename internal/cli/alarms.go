@@ -155,7 +155,34 @@ func (a *app) alarmCommand() *cobra.Command {
 		}),
 	}
 	over.Flags().StringVar(&to, "to", "", "write it to this file")
-	cmd.AddCommand(over)
+	cmd.AddCommand(over, &cobra.Command{
+		Use: "import FILE", Short: "Take over alarms that another system kept of devices from before they were enrolled", Args: cobra.ExactArgs(1),
+		Long: `Take over alarms that another system kept of devices from before they were enrolled here: all of a file, or none. Nobody is told of them. The file is
+JSON, "-" the input:
+
+  {"alarms": [{"type": "link-down", "device": "gs-sw-01", "port": "1/1/25", "severity": "major", "args": {"to": "gs-sw-02:1/1/9"},
+               "raised_at": "2026-10-02T22:12:00Z", "cleared_at": "2026-10-02T23:36:00Z", "acked_by": "bram",
+               "notes": [{"at": "2026-10-02T22:31:00Z", "by": "bram", "text": "Coral looks at it in the morning."}]},
+              {"type": "device-gone", "device": "gs-sw-02", "severity": "critical", "args": {"why": ""},
+               "raised_at": "2026-10-02T22:12:00Z", "cleared_at": "2026-10-02T23:37:00Z", "follows": 1}]}
+
+"follows" is the place in the list, from 1, of the alarm that it follows from, which stands before it.`,
+		Example: "  everypost alarm import night.json\n  everypost alarms --over",
+		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
+			var in v1.PastAlarms
+			if err := a.takeJSON(args[0], &in); err != nil {
+				return err
+			}
+			if len(in.Alarms) == 0 {
+				return usage("%s holds no alarms", args[0])
+			}
+			if err := c.ImportAlarms(ctx, in); err != nil {
+				return err
+			}
+			a.say("Took over %d alarms.", len(in.Alarms))
+			return nil
+		}),
+	})
 	return cmd
 }
 
@@ -172,7 +199,11 @@ func (a *app) printAlarm(one v1.AlarmDetail) error {
 		return a.data(one)
 	}
 	p := func(format string, args ...any) { _, _ = fmt.Fprintf(a.out, format+"\n", args...) }
-	p("Alarm %d   %s   %s since %s", one.Number, a.severity(one.Severity), one.State, one.RaisedAt.Local().Format("2006-01-02 15:04:05"))
+	stood := "since " + one.RaisedAt.Local().Format("2006-01-02 15:04:05")
+	if one.ClearedAt != nil {
+		stood = fmt.Sprintf("it stood from %s until %s", one.RaisedAt.Local().Format("2006-01-02 15:04:05"), one.ClearedAt.Local().Format("2006-01-02 15:04:05"))
+	}
+	p("Alarm %d   %s   %s, %s", one.Number, a.severity(one.Severity), one.State, stood)
 	p("%s", one.Text)
 	if one.Effect != "" {
 		p("  %s", one.Effect)

@@ -2,10 +2,7 @@ package cli
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
-	"io"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -276,20 +273,9 @@ func (a *app) historyImportCommand() *cobra.Command {
 Steps are of 300 or 3600 s and begin at whole ones; null is what is not known. What was imported of the same time is replaced.`,
 		Example: "  everypost history import th-sw-02 th-sw-02.json",
 		RunE: a.asked(func(ctx context.Context, c *client.Client, args []string) error {
-			var r io.Reader = a.in
-			if args[1] != "-" {
-				f, err := os.Open(args[1])
-				if err != nil {
-					return usage("%v", err)
-				}
-				defer func() { _ = f.Close() }()
-				r = f
-			}
 			var in v1.PastRequest
-			d := json.NewDecoder(r)
-			d.DisallowUnknownFields()
-			if err := d.Decode(&in); err != nil {
-				return usage("%s is not what is to be imported: %v", args[1], err)
+			if err := a.takeJSON(args[1], &in); err != nil {
+				return err
 			}
 			if len(in.Points)+len(in.Events) == 0 {
 				return usage("%s holds neither points nor events", args[1])

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"time"
 
@@ -20,21 +21,14 @@ func (s *Store) PutAlarms(ctx context.Context, alarms []alarm.Alarm, of func([]a
 	return s.tx(ctx, func(tx *sql.Tx) error {
 		for i := range alarms {
 			a := &alarms[i]
-			device := sql.NullString{String: a.Subject.OnDevice(), Valid: a.Subject.OnDevice() != ""}
-			severity := slices.Index(alarm.Severities(), a.Severity)
 			if a.Number == 0 {
-				r, err := tx.ExecContext(ctx, `INSERT INTO alarms (device, raised_at, cleared_at, closed, cause, severity, body) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-					device, micro(a.RaisedAt), micro(a.ClearedAt), a.ClosedBy != "", a.Cause, severity, toJSON(a))
-				if err != nil {
-					return err
-				}
-				if a.Number, err = r.LastInsertId(); err != nil {
+				if err := addAlarm(ctx, tx, a); err != nil {
 					return err
 				}
 				continue
 			}
 			if _, err := tx.ExecContext(ctx, `UPDATE alarms SET raised_at = ?, cleared_at = ?, closed = ?, cause = ?, severity = ?, body = ? WHERE number = ?`,
-				micro(a.RaisedAt), micro(a.ClearedAt), a.ClosedBy != "", a.Cause, severity, toJSON(a), a.Number); err != nil {
+				micro(a.RaisedAt), micro(a.ClearedAt), a.ClosedBy != "", a.Cause, slices.Index(alarm.Severities(), a.Severity), toJSON(a), a.Number); err != nil {
 				return err
 			}
 		}
@@ -46,9 +40,51 @@ func (s *Store) PutAlarms(ctx context.Context, alarms []alarm.Alarm, of func([]a
 	})
 }
 
+// addAlarm keeps a new one, which gets its number.
+func addAlarm(ctx context.Context, tx *sql.Tx, a *alarm.Alarm) error {
+	device := a.Subject.OnDevice()
+	r, err := tx.ExecContext(ctx, `INSERT INTO alarms (device, raised_at, cleared_at, closed, cause, severity, body) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+		sql.NullString{String: device, Valid: device != ""}, micro(a.RaisedAt), micro(a.ClearedAt), a.ClosedBy != "", a.Cause, slices.Index(alarm.Severities(), a.Severity), toJSON(a))
+	if err != nil {
+		return err
+	}
+	a.Number, err = r.LastInsertId()
+	return err
+}
+
+// PastAlarm is an alarm that another system kept, and the place in the list of the one that it follows from; -1 for none. That one stands before it.
+type PastAlarm struct {
+	alarm.Alarm
+	Follows int
+}
+
+// AddPastAlarms keeps alarms that another system kept, all or nothing, and gives them their numbers. ErrExists: one of them is kept already.
+func (s *Store) AddPastAlarms(ctx context.Context, list []PastAlarm) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		for i := range list {
+			a := &list[i]
+			if a.Follows >= 0 {
+				a.Cause = list[a.Follows].Number
+			}
+			var kept bool
+			if err := tx.QueryRowContext(ctx, `SELECT EXISTS (SELECT 1 FROM alarms WHERE device = ? AND raised_at = ? AND body ->> 'type' = ? AND body ->> 'name' = ?)`,
+				a.Subject.OnDevice(), micro(a.RaisedAt), a.Type, a.Name).Scan(&kept); err != nil {
+				return err
+			}
+			if kept {
+				return fmt.Errorf("%s of %s, raised at %s: %w", a.Type, a.Subject, a.RaisedAt.UTC().Format(time.RFC3339), ErrExists)
+			}
+			if err := addAlarm(ctx, tx, &a.Alarm); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 // PruneAlarms drops the oldest of those that are over, where there are too many.
 func (s *Store) PruneAlarms(ctx context.Context) error {
-	_, err := s.write.ExecContext(ctx, `DELETE FROM alarms WHERE cleared_at > 0 AND number <= (SELECT number FROM alarms WHERE cleared_at > 0 ORDER BY number DESC LIMIT 1 OFFSET ?)`, alarmsKept)
+	_, err := s.write.ExecContext(ctx, `DELETE FROM alarms WHERE number IN (SELECT number FROM alarms WHERE cleared_at > 0 ORDER BY raised_at DESC, number DESC LIMIT -1 OFFSET ?)`, alarmsKept)
 	return err
 }
 
@@ -58,22 +94,23 @@ type AlarmQuery struct {
 	Open    bool      // only those that stand and that nobody closed
 	Over    bool      // only others
 	Since   time.Time // standing at that time or since; zero for all
-	Cause   int64     // only those that follow from this one; 0 for all
-	Roots   bool      // only those that follow from none
-	Before  int64     // of lower numbers, unless it is 0
+	Causes  []int64   // only those that follow from one of these; nil for all
+	Roots   bool      // only those that follow from none, or from one of other devices
+	Before  int64     // after the one of this number in the list, unless it is 0
 	Limit   int
 }
 
 // Alarms lists alarms: the worst first where only open ones are asked for, else the newest first.
 func (s *Store) Alarms(ctx context.Context, q AlarmQuery) ([]alarm.Alarm, error) {
-	order := "number DESC"
+	order := "raised_at DESC, number DESC"
 	if q.Open {
 		order = "severity, raised_at DESC, number DESC"
 	}
 	return list(ctx, s.read, func(r *sql.Rows) (alarm.Alarm, error) { return scanAlarm(r) }, `SELECT number, device, body FROM alarms
 		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (NOT ?2 OR cleared_at = 0 AND closed = 0) AND (NOT ?3 OR cleared_at > 0 OR closed = 1)
-			AND (?4 = 0 OR cleared_at = 0 OR cleared_at >= ?4) AND (?5 = 0 OR cause = ?5) AND (NOT ?6 OR cause = 0) AND (?7 = 0 OR number < ?7)
-		ORDER BY `+order+` LIMIT ?8`, toJSON(q.Devices), q.Open, q.Over, micro(q.Since), q.Cause, q.Roots, q.Before, q.Limit)
+			AND (?4 = 0 OR cleared_at = 0 OR cleared_at >= ?4) AND (?5 = 'null' OR cause IN (SELECT value FROM json_each(?5))) AND (NOT ?6 OR cause = 0 OR ?1 <> 'null' AND NOT EXISTS (SELECT 1 FROM alarms root WHERE root.number = alarms.cause AND root.device IN (SELECT value FROM json_each(?1))))
+			AND (?7 = 0 OR (raised_at, number) < (SELECT raised_at, number FROM alarms WHERE number = ?7))
+		ORDER BY `+order+` LIMIT ?8`, toJSON(q.Devices), q.Open, q.Over, micro(q.Since), toJSON(q.Causes), q.Roots, q.Before, q.Limit)
 }
 
 // Alarm returns one.

@@ -79,7 +79,7 @@ func TestACutCableIsOneAlarm(t *testing.T) {
 	assert.Equal(t, a.Number, again[0].Number)
 	require.NoError(t, r.World.Throw(standin.Mend, "th-sw-02:1/1/25"))
 	until(t, r, client.AlarmQuery{All: true}, func(list []v1.Alarm) bool { return len(list) == 0 })
-	over, err := r.Alarms(t.Context(), client.AlarmQuery{Over: true})
+	over, err := r.Alarms(t.Context(), client.AlarmQuery{Over: true, All: true})
 	require.NoError(t, err)
 	require.Len(t, over.Items, 3)
 	for _, a := range over.Items {

@@ -37,6 +37,11 @@ func (c *Client) Alarm(ctx context.Context, number int64) (v1.AlarmDetail, error
 	return get[v1.AlarmDetail](ctx, c, "/alarms/"+strconv.FormatInt(number, 10), nil)
 }
 
+// ImportAlarms hands over alarms that another system kept of devices from before they were enrolled.
+func (c *Client) ImportAlarms(ctx context.Context, in v1.PastAlarms) error {
+	return c.call(ctx, http.MethodPost, "/alarms/past", in, nil)
+}
+
 // ActOnAlarm does something about an alarm.
 func (c *Client) ActOnAlarm(ctx context.Context, number int64, in v1.AlarmAct) (out v1.AlarmDetail, err error) {
 	return out, c.call(ctx, http.MethodPost, "/alarms/"+strconv.FormatInt(number, 10)+"/acts", in, &out)

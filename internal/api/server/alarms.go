@@ -3,10 +3,12 @@ package server
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math"
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,6 +16,7 @@ import (
 	v1 "example.net/everypost/internal/api/v1"
 	"example.net/everypost/internal/core/alarm"
 	"example.net/everypost/internal/core/catalog"
+	"example.net/everypost/internal/core/fact"
 	"example.net/everypost/internal/core/fact/words"
 	"example.net/everypost/internal/core/rights"
 	"example.net/everypost/internal/service/alarms"
@@ -36,7 +39,7 @@ func (s *server) alarmRoutes(api huma.API) {
 	}
 	register(s, api, seeAlarms, http.MethodGet, "/alarms", "list-alarms", "What is out of order, the worst first; or was, the newest first",
 		func(ctx context.Context, in *alarmsQuery) (*body[v1.List[v1.Alarm]], error) {
-			q := store.AlarmQuery{Open: !in.Over, Over: in.Over, Roots: !in.All && in.Device == "" && !in.Over, Before: in.Cursor, Limit: in.Limit}
+			q := store.AlarmQuery{Open: !in.Over, Over: in.Over, Roots: !in.All && in.Device == "", Before: in.Cursor, Limit: in.Limit}
 			var err error
 			if q.Devices, err = s.alarmsOn(ctx, in.Where, in.Device); err != nil {
 				return nil, err
@@ -87,6 +90,14 @@ func (s *server) alarmRoutes(api huma.API) {
 			}
 			return s.alarmDetail(ctx, a)
 		})
+	type pastInput struct {
+		Body v1.PastAlarms
+	}
+	importing := may(rights.Administer, rights.Alarms)
+	register(s, api, importing, http.MethodPost, "/alarms/past", "import-alarms", "Take over alarms that another system kept of devices from before they were enrolled: all of a list, or none",
+		func(ctx context.Context, in *pastInput) (*struct{}, error) {
+			return nil, s.importAlarms(ctx, importing, in.Body.Alarms)
+		})
 	type actInput struct {
 		Number int64 `path:"number" minimum:"1" maximum:"9007199254740991"`
 		Body   v1.AlarmAct
@@ -117,6 +128,54 @@ func (s *server) alarmRoutes(api huma.API) {
 		})
 }
 
+// importAlarms takes over alarms of the past, of devices on all of which who asks has a right.
+func (s *server) importAlarms(ctx context.Context, n need, list []v1.PastAlarm) error {
+	var refused error
+	enrolled := map[string]time.Time{}
+	for _, a := range list {
+		if _, asked := enrolled[a.Device]; asked {
+			continue
+		}
+		if refused = s.onDevice(ctx, n, a.Device); refused != nil {
+			break
+		}
+		record, _, err := s.Inventory.Device(a.Device)
+		if err != nil {
+			return err
+		}
+		enrolled[a.Device] = record.EnrolledAt
+	}
+	past := make([]store.PastAlarm, len(list))
+	for i, a := range list {
+		past[i] = pastAlarm(a)
+		if err := words.English.CanTell(a.Type, past[i].Subject.String(), a.Args); err != nil && slices.ContainsFunc(alarm.Types(), func(t alarm.Type) bool { return t.ID == a.Type }) {
+			return fmt.Errorf("%w: alarm %d of the list has not in its args what is told of a %s: %w", errInvalid, i+1, a.Type, err)
+		}
+	}
+	return s.act(ctx, "import-alarms", strings.Join(slices.Sorted(maps.Keys(enrolled)), " "), refused, func(by string) error {
+		return s.Alarms.Import(ctx, past, func(device string) time.Time { return enrolled[device] }, by)
+	})
+}
+
+func pastAlarm(a v1.PastAlarm) store.PastAlarm {
+	at := fact.TheDevice(a.Device)
+	if a.Port != "" {
+		at = fact.ThePort(a.Device, a.Port)
+	}
+	out := store.PastAlarm{Follows: a.Follows - 1, Alarm: alarm.Alarm{Condition: alarm.Condition{Type: a.Type, Subject: at, Name: a.Name, Severity: alarm.Severity(a.Severity), Args: a.Args},
+		RaisedAt: a.RaisedAt.UTC(), ClearedAt: a.ClearedAt.UTC(), Count: max(1, a.Count), AckedBy: a.AckedBy, AssignedTo: a.AssignedTo}}
+	if to, is := a.Args["to"].(string); is && a.Name == "" {
+		out.Name = to
+	}
+	if a.AckedAt != nil {
+		out.AckedAt = a.AckedAt.UTC()
+	}
+	for _, n := range a.Notes {
+		out.Notes = append(out.Notes, alarm.Note(n))
+	}
+	return out
+}
+
 // alarmsOn lists the devices that a selector picks of those whose alarms who makes the request may see; nil for all, and the service itself.
 func (s *server) alarmsOn(ctx context.Context, where, device string) ([]string, error) {
 	return s.devicesAsked(ctx, where, device, seeAlarms)
@@ -132,7 +191,7 @@ func (s *server) seenAlarm(ctx context.Context, n need, number int64) (alarm.Ala
 }
 
 func (s *server) alarmDetail(ctx context.Context, a alarm.Alarm) (*body[v1.AlarmDetail], error) {
-	follow, err := s.Alarms.List(ctx, store.AlarmQuery{Open: true, Cause: a.Number, Limit: 1000})
+	follow, err := s.Alarms.List(ctx, store.AlarmQuery{Open: a.Open(), Causes: []int64{a.Number}, Limit: 1000})
 	if err != nil {
 		return nil, err
 	}
@@ -148,17 +207,22 @@ func (s *server) alarmDetail(ctx context.Context, a alarm.Alarm) (*body[v1.Alarm
 	return &body[v1.AlarmDetail]{v1.AlarmDetail{Alarm: shown[0], Follow: append([]v1.Alarm{}, shown[1:]...)}}, nil
 }
 
-// alarmsOut are alarms as they are shown, and how many open ones follow from each.
+// alarmsOut are alarms as they are shown, and how many follow from each: of one that stands, those that stand too.
 func (s *server) alarmsOut(ctx context.Context, list []alarm.Alarm) ([]v1.Alarm, map[int64]int, error) {
 	sites := map[string]string{}
 	for _, d := range s.Inventory.Devices(catalog.Query{Limit: math.MaxInt, Now: time.Now()}).Rows {
 		sites[d.Name] = d.Site.Name
 	}
-	open, err := s.Alarms.List(ctx, store.AlarmQuery{Open: true, Limit: math.MaxInt32})
+	stands := make(map[int64]bool, len(list))
+	numbers := make([]int64, len(list))
+	for i, a := range list {
+		stands[a.Number], numbers[i] = a.Open(), a.Number
+	}
+	follow, err := s.Alarms.List(ctx, store.AlarmQuery{Causes: numbers, Limit: math.MaxInt32})
 	followers := map[int64]int{}
 	where, all := within(ctx, rights.See, rights.Alarms), everywhere(ctx, rights.See, rights.Alarms)
-	for _, a := range open {
-		if a.Cause != 0 && (all || s.Inventory.HoldsDevice(a.Subject.OnDevice(), where)) {
+	for _, a := range follow {
+		if (a.Open() || !stands[a.Cause]) && (all || s.Inventory.HoldsDevice(a.Subject.OnDevice(), where)) {
 			followers[a.Cause]++
 		}
 	}

@@ -209,6 +209,8 @@ func init() {
 	// what lies where the thing that holds it lies
 	part[v1.AlarmDetail]()
 	part[v1.AlarmNote]()
+	part[v1.PastAlarms]()
+	part[v1.PastAlarm]()
 	part[v1.BackupHits]()
 	part[v1.Policy]()
 	part[v1.PolicyRule]()

@@ -213,7 +213,7 @@ func TestWhatFollowsIsFolded(t *testing.T) {
 	roots := b.all(t, store.AlarmQuery{Open: true, Roots: true})
 	require.Len(t, roots, 1)
 	assert.Equal(t, alarm.LinkDown, roots[0].Type)
-	follow := b.all(t, store.AlarmQuery{Open: true, Cause: roots[0].Number})
+	follow := b.all(t, store.AlarmQuery{Open: true, Causes: []int64{roots[0].Number}})
 	require.Len(t, follow, 1)
 	assert.Equal(t, alarm.DeviceGone, follow[0].Type)
 

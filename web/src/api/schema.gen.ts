@@ -108,6 +108,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/alarms/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take over alarms that another system kept of devices from before they were enrolled: all of a list, or none
+         * @description Needs the right to administer alarms.
+         */
+        post: operations["import-alarms"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/alarms/strips": {
         parameters: {
             query?: never;
@@ -4294,7 +4314,7 @@ export interface components {
             effect?: string;
             /**
              * Format: int64
-             * @description How many open alarms follow from it
+             * @description How many alarms follow from it; of one that is open, only those that are open too
              */
             followers: number;
             /** @description What was said and done about it; lists hold none */
@@ -4383,11 +4403,11 @@ export interface components {
             device?: string;
             /** @description What comes of it */
             effect?: string;
-            /** @description The open alarms that follow from it */
+            /** @description The alarms that follow from it; of one that is open, only those that are open too */
             follow: components["schemas"]["Alarm"][];
             /**
              * Format: int64
-             * @description How many open alarms follow from it
+             * @description How many alarms follow from it; of one that is open, only those that are open too
              */
             followers: number;
             /** @description What was said and done about it; lists hold none */
@@ -8699,6 +8719,48 @@ export interface components {
             keepalive?: string;
             name: string;
         };
+        PastAlarm: {
+            /** Format: date-time */
+            acked_at?: string;
+            acked_by?: string;
+            /** @description What its sentence tells, by name: text, numbers, true or false. Of link-down and tunnel-down: to, the other end */
+            args?: {
+                [key: string]: unknown;
+            };
+            assigned_to?: string;
+            /**
+             * Format: date-time
+             * @description Before the device was enrolled
+             */
+            cleared_at: string;
+            /**
+             * Format: int64
+             * @description How often it was raised; once when left out
+             */
+            count?: number;
+            device: string;
+            /**
+             * Format: int64
+             * @description The place in this list, from 1, of the alarm that it follows from: that one stands before it
+             */
+            follows?: number;
+            /** @description The part that is meant: psu1 */
+            name?: string;
+            notes?: components["schemas"]["AlarmNote"][];
+            port?: string;
+            /** Format: date-time */
+            raised_at: string;
+            /**
+             * @description ITU-T X.733
+             * @enum {string}
+             */
+            severity: "critical" | "major" | "minor" | "warning";
+            /** @description link-down, device-gone, supply ... */
+            type: string;
+        };
+        PastAlarms: {
+            alarms: components["schemas"]["PastAlarm"][];
+        };
         PastEvent: {
             /** Format: date-time */
             at: string;
@@ -11108,6 +11170,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AlarmCounts"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "import-alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastAlarms"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -4,6 +4,7 @@ package words
 
 import (
 	"fmt"
+	"io"
 	"strconv"
 	"strings"
 	"text/template"
@@ -136,6 +137,15 @@ func (c *Catalogue) Alarm(kind, subject string, args map[string]any) AlarmText {
 		}
 	}
 	return out
+}
+
+// CanTell is what an alarm lacks to be told in a sentence; nil for nothing.
+func (c *Catalogue) CanTell(kind, subject string, args map[string]any) error {
+	name, of := "trouble "+kind, any(args)
+	if c.sides[kind].What != "" {
+		name, of = "alarm "+kind, said{Subject: subject, A: args}
+	}
+	return c.all.ExecuteTemplate(io.Discard, name, of)
 }
 
 // Fact is what happened, in a sentence.

@@ -4,10 +4,10 @@ import { type Alarm, type AlarmDetail, allowed, type Person } from "../../api/cl
 import { useKept, useScope, useView } from "../../app/view";
 import { Button, Choices, Empty, Failure, FileLink, inputClass, Panel, ScrollRegion } from "../../ui/controls";
 import { HealthMark, Shape } from "../../ui/health";
-import { Ago, dayTime, many } from "../../ui/time";
+import { Ago, dayTime, many, span } from "../../ui/time";
 import { Notices } from "./Notices";
 import { OwnRules } from "./OwnRules";
-import { useActOnAlarm, useAlarm, useAlarms } from "./queries";
+import { useActOnAlarm, useAlarm, useAlarms, useAlarmsOver } from "./queries";
 
 /** What is out of order: the worst first, what follows from something else under that; and one of them in full beside it. */
 export function AlarmsPage({ me }: { me: Person }) {
@@ -15,8 +15,10 @@ export function AlarmsPage({ me }: { me: Person }) {
   const [view, setView] = useView("view", "open");
   const [picked, pick] = useView("alarm");
   const over = view === "over";
-  const alarms = useAlarms(scope, over);
-  const list = alarms.data?.items ?? [];
+  const open = useAlarms(scope, undefined, !over);
+  const past = useAlarmsOver(scope, over);
+  const alarms = over ? past : open;
+  const list = over ? (past.data?.pages.flatMap((p) => p.items) ?? []) : (open.data?.items ?? []);
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
@@ -54,7 +56,7 @@ export function AlarmsPage({ me }: { me: Person }) {
           title={
             over
               ? "Cleared or closed, the newest first"
-              : `${many(alarms.data?.total ?? list.length, "alarm")}, the worst first`
+              : `${many(open.data?.total ?? list.length, "alarm")}, the worst first`
           }
         >
           {alarms.isError ? (
@@ -68,7 +70,12 @@ export function AlarmsPage({ me }: { me: Person }) {
               )}
             </Empty>
           ) : (
-            <AlarmList list={list} picked={picked} pick={pick} />
+            <AlarmList over={over} list={list} picked={picked} pick={pick} />
+          )}
+          {over && past.hasNextPage && (
+            <Button className="m-2" disabled={past.isFetchingNextPage} onClick={() => void past.fetchNextPage()}>
+              Show older ones
+            </Button>
           )}
         </Panel>
         {picked && <Detail number={Number(picked)} me={me} pick={pick} />}
@@ -77,17 +84,29 @@ export function AlarmsPage({ me }: { me: Person }) {
   );
 }
 
-function AlarmList({ list, picked, pick }: { list: Alarm[]; picked: string; pick: (n: string) => void }) {
+function AlarmList({
+  over,
+  list,
+  picked,
+  pick,
+}: {
+  over: boolean;
+  list: Alarm[];
+  picked: string;
+  pick: (n: string) => void;
+}) {
   return (
     <ScrollRegion label="Alarms" className="overflow-x-auto">
       <table className="w-full border-collapse text-left">
         <thead className="text-sm text-soft">
           <tr className="border-b border-rule">
-            {["#", "Severity", "Resource", "What", "Since", ...(picked ? [] : ["In hand"])].map((h) => (
-              <th key={h} scope="col" className="h-7 whitespace-nowrap px-2.5 font-medium">
-                {h}
-              </th>
-            ))}
+            {["#", "Severity", "Resource", "What", over ? "Stood" : "Since", ...(picked ? [] : ["In hand"])].map(
+              (h) => (
+                <th key={h} scope="col" className="h-7 whitespace-nowrap px-2.5 font-medium">
+                  {h}
+                </th>
+              ),
+            )}
           </tr>
         </thead>
         <tbody>
@@ -121,13 +140,13 @@ function AlarmList({ list, picked, pick }: { list: Alarm[]; picked: string; pick
                 {a.text}
                 {a.followers > 0 && (
                   <span className="ml-2 whitespace-nowrap text-sm text-soft">
-                    and {a.followers} that follow from it
+                    and {a.followers} that {a.state === "open" ? "follow" : "followed"} from it
                   </span>
                 )}
                 {a.change && <span className="ml-2 whitespace-nowrap text-sm text-trial">after change {a.change}</span>}
               </td>
               <td className="whitespace-nowrap px-2.5 py-1 align-baseline text-soft">
-                {a.cleared_at ? dayTime(a.raised_at) : <Ago at={a.raised_at} word="" />}
+                {a.cleared_at ? `${dayTime(a.raised_at)}, ${stood(a)}` : <Ago at={a.raised_at} word="" />}
                 {a.count > 1 && <span className="ml-1.5 text-sm">{a.count} times</span>}
               </td>
               {!picked && <td className="whitespace-nowrap px-2.5 py-1 align-baseline text-sm text-soft">{hand(a)}</td>}
@@ -138,6 +157,9 @@ function AlarmList({ list, picked, pick }: { list: Alarm[]; picked: string; pick
     </ScrollRegion>
   );
 }
+
+/** For how long one that is cleared stood. */
+const stood = (a: Alarm) => span(Date.parse(a.cleared_at ?? a.raised_at) - Date.parse(a.raised_at));
 
 /** Who has an alarm in hand, and how it stands. */
 function hand(a: Alarm): string {
@@ -174,8 +196,9 @@ function Detail({ number, me, pick }: { number: number; me: Person; pick: (n: st
         <p className="flex flex-wrap items-center gap-x-3">
           <HealthMark state={a.state === "open" ? a.severity : "off"} word={a.severity} />
           <span className="text-soft">
-            {a.state}, since {dayTime(a.raised_at)}
-            {a.cleared_at && ` until ${dayTime(a.cleared_at)}`}
+            {a.cleared_at
+              ? `${a.state}, stood ${stood(a)}: ${dayTime(a.raised_at)} to ${dayTime(a.cleared_at)}`
+              : `${a.state}, since ${dayTime(a.raised_at)}`}
             {a.count > 1 && `, ${a.count} times`}
           </span>
         </p>
@@ -188,10 +211,10 @@ function Detail({ number, me, pick }: { number: number; me: Person; pick: (n: st
           </p>
         )}
         <Around a={a} pick={pick} />
-        {a.state === "open" && allowed(me, "operate", "alarms") && <Acts a={a} me={me} />}
+        {allowed(me, "operate", "alarms") ? <Acts a={a} me={me} /> : <HandOver number={a.number} />}
         {a.follow.length > 0 && (
           <section aria-label="What follows from it">
-            <h3 className="text-sm font-semibold">Follows from it</h3>
+            <h3 className="text-sm font-semibold">{a.state === "open" ? "Follows from it" : "Followed from it"}</h3>
             <ul>
               {a.follow.map((f) => (
                 <li key={f.number} className="flex items-baseline gap-2 py-0.5 text-sm">
@@ -256,6 +279,17 @@ function Around({ a, pick }: { a: AlarmDetail; pick: (n: string) => void }) {
   );
 }
 
+function HandOver({ number }: { number: number }) {
+  return (
+    <FileLink
+      href={`/api/v1/alarms/${number}/hand-over`}
+      title="All that is known of it as one text, for somebody else"
+    >
+      Hand over
+    </FileLink>
+  );
+}
+
 function Acts({ a, me }: { a: AlarmDetail; me: Person }) {
   const [text, setText] = useState("");
   const act = useActOnAlarm();
@@ -282,13 +316,8 @@ function Acts({ a, me }: { a: AlarmDetail; me: Person }) {
         onChange={(e) => setText(e.target.value)}
       />
       <div className="flex flex-wrap gap-1.5">
-        <FileLink
-          href={`/api/v1/alarms/${a.number}/hand-over`}
-          title="All that is known of it as one text, for somebody else"
-        >
-          Hand over
-        </FileLink>
-        {a.acked_by ? (
+        <HandOver number={a.number} />
+        {a.state !== "open" ? null : a.acked_by ? (
           <Button disabled={act.isPending} onClick={() => go("unacknowledge")}>
             Not seen
           </Button>
@@ -297,7 +326,7 @@ function Acts({ a, me }: { a: AlarmDetail; me: Person }) {
             I have seen it
           </Button>
         )}
-        {a.assigned_to === me.name ? (
+        {a.state !== "open" ? null : a.assigned_to === me.name ? (
           <Button disabled={act.isPending} onClick={() => go("assign")}>
             Give it back
           </Button>
@@ -309,27 +338,31 @@ function Acts({ a, me }: { a: AlarmDetail; me: Person }) {
         <Button type="submit" disabled={act.isPending || !text.trim()}>
           Note
         </Button>
-        <select
-          aria-label="Silence it"
-          className="h-7 rounded-sm border border-rule bg-raised px-1 text-ink"
-          value=""
-          disabled={act.isPending}
-          onChange={(e) => e.target.value && go("silence", { minutes: Number(e.target.value) })}
-        >
-          <option value="">silence…</option>
-          <option value="60">for an hour</option>
-          <option value="480">for 8 hours</option>
-          <option value="1440">for a day</option>
-          <option value="10080">for a week</option>
-          {a.silence_until && <option value="0">no longer</option>}
-        </select>
-        <Button
-          disabled={act.isPending || !text.trim()}
-          title="It stands: say why it is closed all the same"
-          onClick={() => go("close")}
-        >
-          Close by hand
-        </Button>
+        {a.state === "open" && (
+          <>
+            <select
+              aria-label="Silence it"
+              className="h-7 rounded-sm border border-rule bg-raised px-1 text-ink"
+              value=""
+              disabled={act.isPending}
+              onChange={(e) => e.target.value && go("silence", { minutes: Number(e.target.value) })}
+            >
+              <option value="">silence…</option>
+              <option value="60">for an hour</option>
+              <option value="480">for 8 hours</option>
+              <option value="1440">for a day</option>
+              <option value="10080">for a week</option>
+              {a.silence_until && <option value="0">no longer</option>}
+            </select>
+            <Button
+              disabled={act.isPending || !text.trim()}
+              title="It stands: say why it is closed all the same"
+              onClick={() => go("close")}
+            >
+              Close by hand
+            </Button>
+          </>
+        )}
       </div>
       {act.isError && (
         <p role="alert" className="text-down">

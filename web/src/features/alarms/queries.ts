@@ -1,12 +1,23 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type AlarmAct, api, take } from "../../api/client";
 
-/** What is out of order in the scope, the worst first; or what was, the newest first. */
-export const useAlarms = (where: string, over: boolean, device?: string, on = true) =>
+/** What is out of order in the scope, the worst first. */
+export const useAlarms = (where: string, device?: string, on = true) =>
   useQuery({
-    queryKey: ["alarms", where, over, device ?? ""],
-    queryFn: () => take(api.GET("/api/v1/alarms", { params: { query: { where, over, device, limit: 200 } } })),
+    queryKey: ["alarms", where, device ?? ""],
+    queryFn: () => take(api.GET("/api/v1/alarms", { params: { query: { where, device, limit: 200 } } })),
     placeholderData: (old) => old,
+    enabled: on,
+  });
+
+/** What was out of order in the scope, the newest first, page by page. */
+export const useAlarmsOver = (where: string, on: boolean) =>
+  useInfiniteQuery({
+    queryKey: ["alarms", "over", where],
+    queryFn: ({ pageParam: cursor }) =>
+      take(api.GET("/api/v1/alarms", { params: { query: { where, over: true, limit: 200, cursor } } })),
+    initialPageParam: 0,
+    getNextPageParam: (page) => (page.next ? Number(page.next) : undefined),
     enabled: on,
   });
 

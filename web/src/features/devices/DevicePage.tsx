@@ -184,7 +184,7 @@ function Loaded({ d, me }: { d: DeviceDetail; me: Person }) {
 
 /** The alarms that stand on the device. */
 function DeviceAlarms({ device }: { device: string }) {
-  const alarms = useAlarms("", false, device);
+  const alarms = useAlarms("", device);
   const list = alarms.data?.items ?? [];
   if (list.length === 0) return null;
   return (

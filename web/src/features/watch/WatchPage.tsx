@@ -54,7 +54,7 @@ function Attention({ me }: { me: Person }) {
   const changes = useChanges();
   const drift = useDrift();
   const told = allowed(me, "see", "alarms"); // then alarms say it, with what follows from what
-  const alarms = useAlarms(scope, false, undefined, told);
+  const alarms = useAlarms(scope, undefined, told);
   if (devices.isError) return <Failure error={devices.error} retry={() => void devices.refetch()} />;
   const open = alarms.data?.items ?? [];
   const away = told ? [] : (devices.data?.items ?? []);
