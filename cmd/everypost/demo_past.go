@@ -8,6 +8,8 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
+	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -22,8 +24,7 @@ const maxPast = 60
 
 // companyPast is what was written down of the company before the service came.
 type companyPast struct {
-	points []standin.Past
-	events []standin.PastEvent
+	standin.Chronicle
 	// configs are what devices ran in that time, the oldest first.
 	configs []standin.PastConfig
 }
@@ -35,7 +36,7 @@ func livePast(ctx context.Context, out io.Writer, world *standin.World, o demoOp
 	}
 	days := min(o.history, maxPast)
 	_, _ = fmt.Fprintf(out, "Living through the company's last %d days...\n", days)
-	past.points, past.events, err = world.LiveThrough(ctx, days, time.Now(), standin.LanternMonth(days))
+	past.Chronicle, err = world.LiveThrough(ctx, days, time.Now(), standin.LanternMonth(days))
 	past.configs = world.Remembered(days, time.Now())
 	return past, err
 }
@@ -49,7 +50,7 @@ func (p companyPast) handOver(ctx context.Context, c *client.Client) error {
 		}
 		return requests[device]
 	}
-	for _, x := range p.points {
+	for _, x := range p.Points {
 		r := of(x.Device)
 		points := v1.PastPoints{Part: x.Part, Name: x.Name, Metric: x.Metric, From: x.From, StepS: int(x.Step.Seconds()), Mean: known(x.Mean)}
 		if x.Step > 5*time.Minute {
@@ -57,19 +58,19 @@ func (p companyPast) handOver(ctx context.Context, c *client.Client) error {
 		}
 		r.Points = append(r.Points, points)
 	}
-	for _, e := range p.events {
+	for _, e := range p.Events {
 		text := fmt.Sprintf("%s:%s lost its link.", e.Device, e.Port)
 		if e.Up {
 			text = fmt.Sprintf("%s:%s has its link back.", e.Device, e.Port)
 		}
 		of(e.Device).Events = append(of(e.Device).Events, v1.PastEvent{At: e.At, Port: e.Port, Text: text})
 	}
-	all, ctx := errgroup.WithContext(ctx)
+	all, each := errgroup.WithContext(ctx)
 	all.SetLimit(runtime.NumCPU())
 	for device, r := range requests {
 		all.Go(func() error {
 			for _, part := range inParts(*r) {
-				if err := c.ImportHistory(ctx, device, part); err != nil {
+				if err := c.ImportHistory(each, device, part); err != nil {
 					return fmt.Errorf("the past of %s: %w", device, err)
 				}
 			}
@@ -83,7 +84,7 @@ func (p companyPast) handOver(ctx context.Context, c *client.Client) error {
 	for device, list := range configs {
 		all.Go(func() error {
 			for _, p := range list {
-				_, err := c.ImportBackup(ctx, device, v1.BackupImport{TakenAt: p.At, ChangedBy: p.By, Model: p.Model, Firmware: p.Firmware, Document: string(p.Document)})
+				_, err := c.ImportBackup(each, device, v1.BackupImport{TakenAt: p.At, ChangedBy: p.By, Model: p.Model, Firmware: p.Firmware, Document: string(p.Document)})
 				if err != nil {
 					return fmt.Errorf("what %s ran: %w", device, err)
 				}
@@ -91,7 +92,53 @@ func (p companyPast) handOver(ctx context.Context, c *client.Client) error {
 			return nil
 		})
 	}
-	return all.Wait()
+	if err := all.Wait(); err != nil || len(p.Outages) == 0 {
+		return err
+	}
+	return c.ImportAlarms(ctx, v1.PastAlarms{Alarms: pastAlarms(p.Outages)})
+}
+
+// pastAlarms are the alarms of what did not answer: what was lost at the same time is one incident, of the cable that was lost or the device that was dead.
+func pastAlarms(outages []standin.PastOutage) (out []v1.PastAlarm) {
+	for len(outages) > 0 {
+		n := 1
+		for n < len(outages) && outages[n].Begin.Equal(outages[0].Begin) {
+			n++
+		}
+		one := outages[:n]
+		outages = outages[n:]
+		root := slices.IndexFunc(one, func(o standin.PastOutage) bool { return o.NoPower || o.Link != "" })
+		first := 0
+		add := func(a v1.PastAlarm, o standin.PastOutage) {
+			a.RaisedAt, a.ClearedAt, a.Follows = o.Begin, o.End, first
+			if out = append(out, a); first == 0 && root >= 0 {
+				first = len(out)
+			}
+		}
+		gone := func(o standin.PastOutage) {
+			add(v1.PastAlarm{Type: "device-gone", Device: o.Device, Severity: "critical", Args: map[string]any{"why": ""}}, o)
+		}
+		if root >= 0 && one[root].NoPower {
+			gone(one[root])
+			one = slices.Delete(slices.Clone(one), root, root+1)
+		} else if root >= 0 {
+			device, port, _ := strings.Cut(one[root].Link, ":")
+			add(v1.PastAlarm{Type: "link-down", Device: device, Port: port, Severity: "major", Args: map[string]any{"to": one[root].To}}, one[root])
+		}
+		for _, o := range one {
+			gone(o)
+		}
+	}
+	for i := len(out) - 1; i >= 0; i-- { // of the last incident of a cable it is known who had it in hand
+		if a := &out[i]; a.Type == "link-down" {
+			at := func(minutes time.Duration) time.Time { return a.RaisedAt.Add(minutes * time.Minute) }
+			acked := at(11)
+			a.AckedBy, a.AckedAt, a.AssignedTo = "bram", &acked, "coral"
+			a.Notes = []v1.AlarmNote{{At: at(11), By: "bram", Text: "The last boat is gone: nobody can look before the morning."}, {At: a.ClearedAt.Add(4 * time.Minute), By: "bram", Text: "The slipway answers again, and nobody was there. The wind has turned: the fibre box?"}}
+			break
+		}
+	}
+	return out
 }
 
 // pointsAtOnce keeps requests below what the service takes in one.

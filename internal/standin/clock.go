@@ -10,6 +10,8 @@ import (
 type clock struct {
 	at     time.Time // where a stepped clock stands; zero for the time of the machine
 	timers []*timer  // the earliest first
+	// stride is for how long traffic flows at one rate, while the clock goes in large steps; 0 for flowStep.
+	stride time.Duration
 }
 
 // timer is something that is to be done at a time.
@@ -86,8 +88,11 @@ func (w *World) Now() time.Time {
 	return w.clock.now()
 }
 
-// flowStep is the longest time for which traffic flows at one rate while the clock is stepped.
+// flowStep is for how long at least traffic flows at one rate while the clock is stepped and nothing happens.
 const flowStep = 5 * time.Minute
+
+// flowFor is the longest time for which traffic flows at one rate.
+func (c *clock) flowFor() time.Duration { return max(c.stride, flowStep) }
 
 // Step moves a stepped clock on: what is due happens in its order, and traffic flows between.
 func (w *World) Step(d time.Duration) {
@@ -98,7 +103,7 @@ func (w *World) Step(d time.Duration) {
 
 func (w *World) step(to time.Time) {
 	for w.clock.at.Before(to) {
-		next := w.clock.at.Add(min(flowStep, to.Sub(w.clock.at)))
+		next := w.clock.at.Add(min(w.clock.flowFor(), to.Sub(w.clock.at)))
 		if ts := w.clock.timers; len(ts) > 0 && ts[0].at.Before(next) {
 			next = ts[0].at
 		}
@@ -115,7 +120,7 @@ func (w *World) step(to time.Time) {
 
 // Live lets the world live through a time before it starts, in steps, with what happens in it; each is called after each
 // step. It is the same world, so that what it counted then goes on from there.
-func (w *World) Live(ctx context.Context, from, to time.Time, step time.Duration, script []Happening, each func(now time.Time)) error {
+func (w *World) Live(ctx context.Context, from, to time.Time, step func(at time.Time) time.Duration, script []Happening, each func(now time.Time)) error {
 	w.mu.Lock()
 	w.clock.stand(from)
 	w.settle()
@@ -123,7 +128,8 @@ func (w *World) Live(ctx context.Context, from, to time.Time, step time.Duration
 	w.lived = true
 	w.mu.Unlock()
 	for at := from; at.Before(to); {
-		at = at.Add(min(step, to.Sub(at)))
+		stride := min(step(at), to.Sub(at))
+		at = at.Add(stride)
 		for len(script) > 0 && !from.Add(script[0].After).After(at) {
 			w.mu.Lock()
 			w.step(from.Add(script[0].After))
@@ -134,6 +140,7 @@ func (w *World) Live(ctx context.Context, from, to time.Time, step time.Duration
 			script = script[1:]
 		}
 		w.mu.Lock()
+		w.clock.stride = stride
 		w.step(at)
 		w.mu.Unlock()
 		each(at)
@@ -144,6 +151,7 @@ func (w *World) Live(ctx context.Context, from, to time.Time, step time.Duration
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.clock.stand(w.opts.Stepped)
+	w.clock.stride = 0
 	for _, t := range w.clock.timers {
 		w.arm(t, time.Until(t.at))
 	}

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"math"
+	"slices"
 	"testing"
 	"time"
 
@@ -118,8 +119,9 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 	w, err := New(LanternSound(), Options{User: "fleet", Password: "tidewater-lamp", Seed: 3})
 	require.NoError(t, err)
 	days := race.Fewer(8, 4)
-	past, happened, err := w.LiveThrough(t.Context(), days, noon.Add(20*time.Minute), LanternMonth(days))
+	written, err := w.LiveThrough(t.Context(), days, noon.Add(20*time.Minute), LanternMonth(days))
 	require.NoError(t, err)
+	past, happened := written.Points, written.Events
 	find := func(device, part, name, metric string) (hours, fine Past) {
 		t.Helper()
 		for _, p := range past {
@@ -161,5 +163,11 @@ func TestAMonthIsLivedThroughAndWrittenDown(t *testing.T) {
 	for _, e := range happened {
 		assert.True(t, e.At.After(noon.Add(-time.Duration(days+1)*24*time.Hour)) && e.At.Before(noon), "%+v", e)
 	}
+	night := slices.DeleteFunc(slices.Clone(written.Outages), func(o PastOutage) bool { return o.Begin.Before(noon.Add(-24 * time.Hour)) })
+	slipway := noon.Add(-14 * time.Hour).Add(15 * time.Minute)
+	assert.Equal(t, []PastOutage{
+		{Device: "gs-ap-02", Begin: slipway, End: slipway.Add(85 * time.Minute)},
+		{Device: "gs-sw-02", Begin: slipway, End: slipway.Add(85 * time.Minute), Link: "gs-sw-01:1/1/25", To: "gs-sw-02:1/1/9"},
+	}, night)
 	assert.True(t, w.clock.at.IsZero(), "then the clock is that of the machine")
 }

@@ -1,8 +1,10 @@
 package standin
 
 import (
+	"cmp"
 	"context"
 	"math"
+	"slices"
 	"strings"
 	"time"
 )
@@ -23,9 +25,26 @@ type PastEvent struct {
 	Up           bool
 }
 
+// PastOutage is a time in which a device did not answer, to somebody who asked at every fine step.
+type PastOutage struct {
+	Device     string
+	Begin, End time.Time
+	// NoPower tells that it was dead itself, and not for want of power from another. Else Link is the port, as device:port, from which a cable to it was lost, To the other end of that, where
+	// the cable was one of its own.
+	NoPower  bool
+	Link, To string
+}
+
+// Chronicle is what a network management would have written down.
+type Chronicle struct {
+	Points  []Past
+	Events  []PastEvent
+	Outages []PastOutage // that are over, in the order in which they began
+}
+
 const (
 	fineStep, coarseStep = 5 * time.Minute, time.Hour
-	// fineFor is how much of the past is told in fine steps; before that every third is looked at.
+	// fineFor is how much of the past is lived and told in fine steps; before that steps are so many times as long.
 	fineFor = 2 * 24 * time.Hour
 	thin    = 3
 )
@@ -34,11 +53,13 @@ const (
 type chronicle struct {
 	world  *World
 	begin  time.Time
-	step   int // the number of the one that is written down, from 0
+	step   int // the number of the fine step that is written down, from 0
 	fine   int // from which on it is told in fine steps
 	things map[any]*thing
 	links  map[*portSim]bool
 	events []PastEvent
+	lost   map[string]PastOutage // by device: those that do not answer
+	over   []PastOutage
 }
 
 // thing is what is written down of one thing.
@@ -60,18 +81,18 @@ type line struct {
 
 // LiveThrough lets the world live through days up to a time, and returns what a network management of that time would have
 // written down.
-func (w *World) LiveThrough(ctx context.Context, days int, to time.Time, script []Happening) ([]Past, []PastEvent, error) {
+func (w *World) LiveThrough(ctx context.Context, days int, to time.Time, script []Happening) (Chronicle, error) {
 	to = to.Truncate(coarseStep)
 	begin := to.Truncate(24 * time.Hour).Add(-time.Duration(days) * 24 * time.Hour) // at midnight, so that a script can tell the time of day
 	all := to.Sub(begin)
-	c := &chronicle{world: w, begin: begin, fine: int((all - min(fineFor, all)) / fineStep), things: map[any]*thing{}, links: map[*portSim]bool{}}
-	if err := w.Live(ctx, c.begin, to, fineStep, script, c.note); err != nil {
-		return nil, nil, err
+	c := &chronicle{world: w, begin: begin, fine: int((all - min(fineFor, all)) / fineStep), things: map[any]*thing{}, links: map[*portSim]bool{}, lost: map[string]PastOutage{}}
+	if err := w.Live(ctx, c.begin, to, c.stride, script, c.note); err != nil {
+		return Chronicle{}, err
 	}
 	var out []Past
 	for _, t := range c.things {
 		for _, l := range t.lines {
-			l.skipTo(c.step, c.fine)
+			l.skipTo(c.step+1, c.fine)
 			p := Past{Device: t.device, Part: t.part, Name: t.name, Metric: l.metric}
 			hours, fine := p, p
 			hours.From, hours.Step, hours.Mean, hours.Max = c.begin, coarseStep, l.hours, l.peaks
@@ -83,7 +104,16 @@ func (w *World) LiveThrough(ctx context.Context, days int, to time.Time, script 
 			}
 		}
 	}
-	return out, c.events, nil
+	slices.SortFunc(c.over, func(a, b PastOutage) int { return cmp.Or(a.Begin.Compare(b.Begin), cmp.Compare(a.Device, b.Device)) })
+	return Chronicle{out, c.events, c.over}, nil
+}
+
+// stride is how long the next step is.
+func (c *chronicle) stride(at time.Time) time.Duration {
+	if left := c.begin.Add(time.Duration(c.fine) * fineStep).Sub(at); left > 0 {
+		return min(thin*fineStep, left)
+	}
+	return fineStep
 }
 
 // of finds what is written down of a thing by a key of its own.
@@ -106,15 +136,45 @@ func (c *chronicle) note(now time.Time) {
 	w := c.world
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	defer func() { c.step++ }()
-	if c.step < c.fine && c.step%thin != thin-1 {
-		return
-	}
+	c.step = int(now.Sub(c.begin)/fineStep) - 1
+	c.noteOutages(now)
 	for name, d := range w.devices {
 		if !d.crated && d.powered && !d.booting && w.reached[name] {
 			c.noteDevice(d, now)
 		}
 	}
+}
+
+// noteOutages writes down which devices do not answer any more, or again.
+func (c *chronicle) noteOutages(now time.Time) {
+	w := c.world
+	for name, d := range w.devices {
+		lost, was := c.lost[name]
+		switch answers := d.crated || w.reached[name] && d.powered && !d.booting; {
+		case answers && was:
+			lost.End = now
+			c.over = append(c.over, lost)
+			delete(c.lost, name)
+		case !answers && !was:
+			lost = PastOutage{Device: name, Begin: now, NoPower: d.powerCut || d.booting}
+			if !lost.NoPower && d.powered {
+				lost.Link, lost.To = w.lostWay(name)
+			}
+			c.lost[name] = lost
+		}
+	}
+}
+
+// lostWay finds a cable to a device from one that is reached, which carries nothing now.
+func (w *World) lostWay(device string) (from, to string) {
+	for _, c := range w.cables {
+		for _, ends := range [][2]endpoint{{c.a, c.b}, {c.b, c.a}} {
+			if ends[1].device == device && w.reached[ends[0].device] && !w.devices[ends[0].device].ports[ends[0].port].up {
+				return ends[0].device + ":" + ends[0].port, device + ":" + ends[1].port
+			}
+		}
+	}
+	return "", ""
 }
 
 func (c *chronicle) noteDevice(d *device, now time.Time) {

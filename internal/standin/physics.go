@@ -2,7 +2,6 @@ package standin
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"time"
 )
@@ -53,7 +52,7 @@ func (w *World) settleLinks(now time.Time) {
 		up = w.links()
 	}
 	again := false
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+	for _, name := range w.names {
 		d := w.devices[name]
 		for _, spec := range d.spec.Ports {
 			p := d.ports[spec.Name]

@@ -2,7 +2,6 @@ package standin
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"strconv"
 
@@ -51,7 +50,7 @@ func (c *compiled) compileRedundancy(tree *xmlnode.Node) {
 func (w *World) gatherBridges() {
 	w.pairs, w.nodes = map[string]string{}, map[string][]string{}
 	byName := map[string][]string{}
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+	for _, name := range w.names {
 		if p := w.devices[name].cfg.pair.name; p != "" {
 			byName[p] = append(byName[p], name)
 		}
@@ -61,7 +60,7 @@ func (w *World) gatherBridges() {
 			w.pairs[names[0]], w.pairs[names[1]] = pair, pair
 		}
 	}
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+	for _, name := range w.names {
 		w.nodes[w.nodeOf(name)] = append(w.nodes[w.nodeOf(name)], name)
 	}
 }
@@ -176,7 +175,7 @@ type ringNow struct {
 // whole by blocking its second port.
 func (w *World) ringsNow() map[string]ringNow {
 	parts := map[string][]string{}
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+	for _, name := range w.names {
 		for ring := range w.devices[name].cfg.rings {
 			parts[ring] = append(parts[ring], name)
 		}

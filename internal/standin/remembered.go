@@ -2,7 +2,6 @@ package standin
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 	"time"
 
@@ -26,7 +25,7 @@ func (w *World) Remembered(days int, to time.Time) []PastConfig {
 	defer w.mu.Unlock()
 	begin := to.Add(-time.Duration(days) * 24 * time.Hour)
 	var out []PastConfig
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+	for _, name := range w.names {
 		d := w.devices[name]
 		if d.crated {
 			continue

@@ -29,7 +29,7 @@ func LanternDay() []Happening {
 
 // LanternMonth is what happened in the company in so many days before: rain over the radio link every few days, a vessel
 // that sails beyond its shore Wi-Fi, a fibre that a digger cut, a camera's cable that was replaced, a switch that lost its
-// power one night.
+// power one night, a cable that was loose last night.
 func LanternMonth(days int) []Happening {
 	at := func(day, hour float64) time.Duration { return time.Duration((day*24 + hour) * float64(time.Hour)) }
 	var out []Happening
@@ -48,8 +48,10 @@ func LanternMonth(days int) []Happening {
 		vessel := []string{"fu", "gu", "rz", "tu"}[int(day)%4]
 		add(day, 8.1, 5.3, Cut, Mend, vessel+"-edge-01:wan2")
 	}
-	if days > 1 { // late last night
-		out = append(out, Happening{at(float64(days)-1, 22.9), BrownOut, "th-edge-01:wan1"}, Happening{at(float64(days)-1, 23.7), Mend, "th-edge-01:wan1"})
+	if days > 1 { // late last night; the cable has its link again by itself
+		night := float64(days) - 1
+		out = append(out, Happening{at(night, 22.9), BrownOut, "th-edge-01:wan1"}, Happening{at(night, 23.7), Mend, "th-edge-01:wan1"},
+			Happening{at(night, 22.2), Cut, "gs-sw-01:1/1/25"}, Happening{at(night, 23.6), Mend, "gs-sw-01:1/1/25"})
 	}
 	add(6, 10.4, 1.2, Cut, Mend, "ol-edge-01:wan1")
 	add(11, 9, 30, Damage, Mend, "th-sw-04:1/1/13")

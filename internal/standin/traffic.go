@@ -322,9 +322,9 @@ func (w *World) wanders(home endpoint, draw uint64) endpoint {
 		return home
 	}
 	var others []endpoint
-	for _, name := range slices.Sorted(maps.Keys(w.devices)) {
+	for _, name := range w.pointsAt[w.devices[home.device].spec.Site] {
 		at := endpoint{name, home.port}
-		if d := w.devices[name]; d.spec.Role == "access-point" && d.spec.Site == w.devices[home.device].spec.Site && name != home.device && d.ports[home.port] != nil && d.ports[home.port].up {
+		if d := w.devices[name]; name != home.device && d.ports[home.port] != nil && d.ports[home.port].up {
 			others = append(others, at)
 		}
 	}

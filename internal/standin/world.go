@@ -5,7 +5,6 @@ import (
 	"context"
 	"crypto/x509"
 	"fmt"
-	"maps"
 	"net"
 	"net/netip"
 	"slices"
@@ -69,6 +68,7 @@ type World struct {
 	rainDb    float64 // what rain takes from radio links
 
 	// What is worked out once.
+	names     []string // of the devices, in their order
 	cablesAt  map[string][]*cable
 	hostsAt   map[string][]*host
 	pointsAt  map[string][]string // access points, by site
@@ -164,6 +164,7 @@ func New(p Plant, o Options) (*World, error) {
 			return nil, err
 		}
 		w.devices[spec.Name] = d
+		w.names = append(w.names, spec.Name)
 		if feeder, _, ok := strings.Cut(spec.FedBy, ":"); ok {
 			w.fedFrom[feeder] = append(w.fedFrom[feeder], spec.Name)
 		}
@@ -177,6 +178,7 @@ func New(p Plant, o Options) (*World, error) {
 			w.firewalls = append(w.firewalls, spec.Name)
 		}
 	}
+	slices.Sort(w.names)
 	w.gatherBridges()
 	for _, c := range p.Cables {
 		a, err := w.endpoint(c.A)
@@ -333,7 +335,7 @@ func (w *World) run(ctx context.Context) {
 func (w *World) Devices() []string {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return slices.DeleteFunc(slices.Sorted(maps.Keys(w.devices)), func(name string) bool { return !w.installed(name) })
+	return slices.DeleteFunc(slices.Clone(w.names), func(name string) bool { return !w.installed(name) })
 }
 
 // Entry is a device through which the management network comes in.

@@ -167,9 +167,9 @@ func TestWhatIsForetoldOfCallsIsWhatTheyGot(t *testing.T) {
 	w, err := standin.New(rig.Only("hh-edge-01", "th-edge-01"), standin.Options{User: rig.DeviceUser, Password: rig.DevicePassword, Seed: 4})
 	require.NoError(t, err)
 	noon := time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC)
-	past, _, err := w.LiveThrough(t.Context(), 1, noon, []standin.Happening{{After: 10 * time.Hour, Fault: standin.BrownOut, Target: "th-edge-01:wan1"}, {After: 22 * time.Hour, Fault: standin.Mend, Target: "th-edge-01:wan1"}})
+	past, err := w.LiveThrough(t.Context(), 1, noon, []standin.Happening{{After: 10 * time.Hour, Fault: standin.BrownOut, Target: "th-edge-01:wan1"}, {After: 22 * time.Hour, Fault: standin.Mend, Target: "th-edge-01:wan1"}})
 	require.NoError(t, err)
-	samples := samplesOf(t, past)
+	samples := samplesOf(t, past.Points)
 	rule := steering.Rule{Over: []string{"fibre", "wifi", "cellular", "satellite"}, Limits: steering.Limits{DelayMs: 150, JitterMs: 30, LossPercent: 1}, Within: 5 * time.Second, Back: time.Minute}
 	told := rule.Replay(samples, 5*time.Minute)
 	require.Len(t, told.Moves, 2)
