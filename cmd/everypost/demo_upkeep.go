@@ -54,7 +54,7 @@ var demoImages = []struct {
 	{image.Header{Maker: "Halyard", Models: []string{"H8", "H24P", "H48P"}, Version: "4.1.6", Notes: "As delivered."}, 1_500_000, []string{"H8", "H24P"}},
 	{image.Header{Maker: "Seawall", Models: []string{"S200", "S800"}, Version: "9.0.4", Notes: "As delivered."}, 2_000_000, []string{"S200", "S800"}},
 	{image.Header{Maker: "Halyard", Models: []string{"H8", "H24P", "H48P"}, Version: "4.2.0", Notes: "Mends a loss of PoE after a restart. Spanning tree comes up a second sooner."}, 6_000_000, []string{"H48P"}},
-	{image.Header{Maker: "Foghorn", Models: []string{"A2", "A5"}, Version: "2.8.0", Notes: "Enhanced open (OWE) on all bands."}, 4_000_000, nil},
+	{image.Header{Maker: "Foghorn", Models: []string{"A2", "A5", "A6"}, Version: "2.8.0", Notes: "Enhanced open (OWE) on all bands."}, 4_000_000, nil},
 }
 
 // furnishUpkeep has the company's library, its baseline, its nightly backup, and an upgrade of which the trial is done.

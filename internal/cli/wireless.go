@@ -263,7 +263,7 @@ are at each. Nothing is changed; with --draft it is put into a draft.`,
 			return a.told(answer)
 		}),
 	}
-	cmd.Flags().StringVar(&band, "band", "5", "2.4 or 5, in GHz")
+	cmd.Flags().StringVar(&band, "band", "5", "2.4, 5 or 6, in GHz")
 	cmd.Flags().BoolVar(&draft, "draft", false, "put the moves into a draft")
 	cmd.Flags().Var(draftNumber{&number}, "change", "add to this draft instead of making one")
 	return cmd

@@ -24,6 +24,9 @@ func (d *device) sends(port string) radioConfig {
 	if r.band == "2.4" {
 		own = radioConfig{band: r.band, channel: []int{1, 6, 11}[d.index%3], width: 20, power: 18}
 	}
+	if r.band == "6" {
+		own = radioConfig{band: r.band, channel: []int{5, 37, 69, 5}[d.index%4], width: 80, power: 22}
+	}
 	if r.channel != 0 {
 		own.channel = r.channel
 	}
@@ -44,6 +47,10 @@ func (r radioConfig) takes() (low, high int) {
 		return middle - half, middle + half
 	}
 	n := r.width / 20
+	if r.band == "6" {
+		begin := 5950 + 5*(1+(r.channel-1)/(4*n)*4*n) - 10
+		return begin, begin + r.width
+	}
 	first := 36
 	switch {
 	case r.channel >= 149:
@@ -129,7 +136,7 @@ func apart(a, b, band string) int {
 	f := fnv.New32a()
 	_, _ = f.Write([]byte(a + " " + b))
 	dBm := -52 - int(f.Sum32()%26)
-	if band == "5" {
+	if band != "2.4" {
 		dBm -= 6
 	}
 	return dBm

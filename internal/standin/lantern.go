@@ -555,7 +555,7 @@ func (y *yard) northgate() {
 	y.at("northgate", "ng", 7)
 	y.small([]string{"H48P", "H48P"})
 	for i := range 2 {
-		y.accessPoint("A2", i+1, fmt.Sprintf("ng-sw-%02d", i+1), "1/1/1", []string{"call floor", "canteen"}[i])
+		y.accessPoint("A6", i+1, fmt.Sprintf("ng-sw-%02d", i+1), "1/1/1", []string{"call floor", "canteen"}[i])
 		y.wireless(fmt.Sprintf("ng-ap-%02d", i+1), 8, 0, 0)
 	}
 	y.plug("ng-sw-01", phones.of(30), desks.of(12))

@@ -60,6 +60,9 @@ var models = map[string]model{
 	"A5": {"Foghorn", "access-point", 0, 0, 19_400, "FH5", "2.7.0", func() []PortSpec {
 		return append(portsOf("eth", 0, 1, 1000, false, false), routed([]PortSpec{{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}})...)
 	}},
+	"A6": {"Foghorn", "access-point", 0, 0, 21_600, "FH6", "2.7.0", func() []PortSpec {
+		return append(portsOf("eth", 0, 1, 2500, false, false), routed([]PortSpec{{Name: "radio0", SpeedMbps: 574}, {Name: "radio1", SpeedMbps: 2402}, {Name: "radio2", SpeedMbps: 4804}})...)
+	}},
 	"S200": {"Seawall", "firewall", 0, 1, 0, "SW2", "9.0.4", func() []PortSpec {
 		return routed(append(portsOf("lan", 1, 8, 1000, false, false), portsOf("wan", 1, 2, 10_000, false, true)...))
 	}},

@@ -142,8 +142,11 @@ func validateWireless(tree *xmlnode.Node, vlans map[string]bool, fault func(tag,
 	}
 }
 
-// in tells whether a network is offered in a band now.
+// in tells whether a network is offered in a band now: at 6 GHz none of before WPA3.
 func (n networkConfig) in(band string, at time.Time) bool {
+	if band == "6" && slices.Contains([]string{"open", "wpa2-personal", "wpa2-enterprise"}, n.security) {
+		return false
+	}
 	return n.enabled && (len(n.bands) == 0 || slices.Contains(n.bands, band)) && (len(n.hours) == 0 || open(n.hours, at))
 }
 
@@ -336,7 +339,7 @@ func (s DeviceSpec) wirelessNodes() *xmlnode.Node {
 	wl := x.node("wireless", x.leaf("country", "GB"))
 	for i, p := range s.Ports {
 		if strings.HasPrefix(p.Name, "radio") {
-			wl.Add(x.node("radio", x.leaf("name", p.Name), x.leaf("band", []string{"2.4", "5"}[min(i-1, 1)])))
+			wl.Add(x.node("radio", x.leaf("name", p.Name), x.leaf("band", []string{"2.4", "5", "6"}[min(i-1, 2)])))
 		}
 	}
 	for _, o := range offers {

@@ -136,7 +136,7 @@ func (s *server) wirelessRoutes(api huma.API) {
 	register(s, api, see, http.MethodGet, "/wireless/plan", "plan-channels", "On which channels the radios of a band would disturb each other least; nothing is changed",
 		func(ctx context.Context, in *struct {
 			Where string `query:"where" maxLength:"4000" doc:"A selector: of which access points"`
-			Band  string `query:"band" enum:"2.4,5" default:"5" doc:"In GHz"`
+			Band  string `query:"band" enum:"2.4,5,6" default:"5" doc:"In GHz"`
 		}) (*body[v1.ChannelPlan], error) {
 			points, err := s.points(ctx, in.Where)
 			if err != nil {
@@ -233,7 +233,7 @@ func radioOut(r wireless.Radio, ours map[string]string) v1.AirRadio {
 		out.Heard = append(out.Heard, v1.HeardAir{BSSID: h.BSSID, SSID: h.SSID, Channel: h.Channel, WidthMHz: h.WidthMHz, SignalDbm: h.SignalDbm, Ours: ours[h.BSSID]})
 	}
 	for _, c := range radio.Channels(r.Country, r.Told.Band) {
-		out.Channels = append(out.Channels, v1.AirChoice{Channel: c.Number, PowerDbm: c.PowerDBm, Radar: c.Radar})
+		out.Channels = append(out.Channels, v1.AirChoice{Channel: c.Number, PowerDbm: c.Power(r.Now.WidthMHz), Radar: c.Radar, Indoor: c.Indoor})
 	}
 	return out
 }

@@ -51,8 +51,9 @@ type HeardAir struct {
 // AirChoice is a channel on which may be sent.
 type AirChoice struct {
 	Channel  int  `json:"channel"`
-	PowerDbm int  `json:"power_dbm" doc:"EIRP at most"`
+	PowerDbm int  `json:"power_dbm" doc:"EIRP at most, as wide as it is now"`
 	Radar    bool `json:"radar,omitempty" doc:"Only where no radar is heard (DFS)"`
+	Indoor   bool `json:"indoor,omitempty" doc:"Only inside buildings"`
 }
 
 // Refusal is a station that tried to join a wireless network within the last hour and did not.

@@ -91,6 +91,9 @@ func (w *airs) networks() {
 		if differs && n.Anybody() {
 			w.inside(object, n)
 		}
+		if differs && !n.ForSix() {
+			w.notAtSix(object, n)
+		}
 		w.carried(object, n.VLAN)
 		if differs && n.Network.IsValid() {
 			w.ownNetwork(object, n)
@@ -110,6 +113,21 @@ func (w *airs) networks() {
 			w.say(Warn, r.Port, "many", fmt.Sprintf("%s would offer %d networks on %s, at %s GHz.", w.device, on, r.Port, r.Band),
 				fmt.Sprintf("Each sends ten beacons a second at the slowest rate: more than %d take a good part of the time from all.", manyNames), "Leave some out, or in one band only: bands.")
 		}
+	}
+}
+
+// notAtSix finds networks that are not offered at 6 GHz, for their security, where there is a radio of that band.
+func (w *airs) notAtSix(object string, n setting.WLAN) {
+	six := slices.ContainsFunc(setting.Radios(w.after), func(r setting.Radio) bool { return r.Band == radio.Band6 && r.On })
+	const why = "At 6 GHz nobody may join with what was there before WPA3 (IEEE 802.11ax)."
+	const do = "Take owe, wpa2-wpa3-personal, wpa3-personal or wpa3-enterprise: security."
+	switch asked := slices.Contains(n.Bands, string(radio.Band6)); {
+	case asked && len(n.Bands) == 1:
+		w.say(Stop, object, "six", fmt.Sprintf("Network %s of %s would be offered nowhere: it is %s, and for 6 GHz only.", n.Name, w.device, n.Security), why, do)
+	case asked:
+		w.say(Warn, object, "six", fmt.Sprintf("Network %s of %s would not be offered at 6 GHz: it is %s.", n.Name, w.device, n.Security), why, do)
+	case six && len(n.Bands) == 0:
+		w.say(Note, object, "six", fmt.Sprintf("Network %s of %s would not be offered at 6 GHz: it is %s.", n.Name, w.device, n.Security), why, do)
 	}
 }
 

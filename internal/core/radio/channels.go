@@ -2,6 +2,7 @@ package radio
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 )
@@ -13,25 +14,41 @@ type Band string
 const (
 	Band2 Band = "2.4"
 	Band5 Band = "5"
+	Band6 Band = "6"
 )
 
 // Bands lists them.
-func Bands() []Band { return []Band{Band2, Band5} }
+func Bands() []Band { return []Band{Band2, Band5, Band6} }
 
 // Channel is one of 20 MHz by its number, with what a country says of it.
 type Channel struct {
 	Number   int
-	PowerDBm int  // EIRP at most
+	PowerDBm int  // EIRP at most, at 20 MHz
 	Radar    bool // only where no radar is heard (DFS): it has to listen for a minute before it sends, and leave when it hears one
+	Indoor   bool // only inside buildings, without aerials of another make
+	most     int  // EIRP at most, however wide: where the rule is of the power of each MHz, the wider the louder
 }
 
-// MHz is the middle of a channel (IEEE 802.11 clause 17.3.8.4.2, and clause 16.3.6.3 for 2.4 GHz).
+// Power is the EIRP that one of a width may have at most, in dBm.
+func (c Channel) Power(width int) int {
+	if width <= 20 {
+		return c.PowerDBm
+	}
+	return min(c.most, c.PowerDBm+int(math.Floor(10*math.Log10(float64(width)/20))))
+}
+
+// Searched tells whether stations look for access points on a channel: of 6 GHz, every fourth (IEEE 802.11ax clause 26.17.2.3.3, preferred scanning channels).
+func Searched(b Band, channel int) bool { return b != Band6 || channel%16 == 5 }
+
+// MHz is the middle of a channel (IEEE 802.11 clause 17.3.8.4.2, clause 16.3.6.3 for 2.4 GHz, clause 27.3.23.2 for 6 GHz).
 func MHz(b Band, channel int) int {
-	if b == Band2 {
-		if channel == 14 {
-			return 2484
-		}
+	switch {
+	case b == Band2 && channel == 14:
+		return 2484
+	case b == Band2:
 		return 2407 + 5*channel
+	case b == Band6:
+		return 5950 + 5*channel
 	}
 	return 5000 + 5*channel
 }
@@ -47,24 +64,38 @@ type span struct {
 	from, to, step int
 	dBm            int
 	radar          bool
+	perMHz         int  // EIRP of each MHz at most; 0 where only all of it counts
+	indoor         bool // only inside buildings
+}
+
+// at20 is what a channel of 20 MHz may have.
+func (s span) at20() int {
+	if s.perMHz == 0 {
+		return s.dBm
+	}
+	return min(s.dBm, s.perMHz+13) // 10 log 20
 }
 
 // The sets of rules. EIRP: what the sender and its aerial give together.
 var (
 	// ETSI EN 300 328 V2.2.2 (2.4 GHz: 100 mW). ETSI EN 301 893 V2.1.1 (5150-5350 MHz: 200 mW, above 5250 MHz with DFS; 5470-5725 MHz: 1 W, with DFS).
-	etsi = rules{"ETSI EN 300 328, EN 301 893", map[Band][]span{
-		Band2: {{1, 13, 1, 20, false}},
-		Band5: {{36, 48, 4, 23, false}, {52, 64, 4, 23, true}, {100, 140, 4, 30, true}},
+	// ETSI EN 303 687 V1.1.1 (5945-6425 MHz, low power indoor: 200 mW, and 10 mW of each MHz).
+	etsi = rules{"ETSI EN 300 328, EN 301 893, EN 303 687", map[Band][]span{
+		Band2: {{from: 1, to: 13, step: 1, dBm: 20}},
+		Band5: {{from: 36, to: 48, step: 4, dBm: 23}, {from: 52, to: 64, step: 4, dBm: 23, radar: true}, {from: 100, to: 140, step: 4, dBm: 30, radar: true}},
+		Band6: {{from: 1, to: 93, step: 4, dBm: 23, perMHz: 10, indoor: true}},
 	}}
-	// Title 47 CFR 15.247 (2400-2483.5 MHz, 5725-5850 MHz: 1 W and 6 dBi) and 15.407 (5150-5250 MHz the same; 5250-5350 and 5470-5725 MHz: 250 mW and 6 dBi, with DFS).
+	// Title 47 CFR 15.247 (2400-2483.5 MHz, 5725-5850 MHz: 1 W and 6 dBi) and 15.407 (5150-5250 MHz the same; 5250-5350 and 5470-5725 MHz: 250 mW and 6 dBi, with DFS;
+	// 5925-7125 MHz, low-power indoor access points: 30 dBm, and 5 dBm of each MHz).
 	fcc = rules{"47 CFR 15.247, 15.407", map[Band][]span{
-		Band2: {{1, 11, 1, 36, false}},
-		Band5: {{36, 48, 4, 36, false}, {52, 64, 4, 30, true}, {100, 144, 4, 30, true}, {149, 165, 4, 36, false}},
+		Band2: {{from: 1, to: 11, step: 1, dBm: 36}},
+		Band5: {{from: 36, to: 48, step: 4, dBm: 36}, {from: 52, to: 64, step: 4, dBm: 30, radar: true}, {from: 100, to: 144, step: 4, dBm: 30, radar: true}, {from: 149, to: 165, step: 4, dBm: 36}},
+		Band6: {{from: 1, to: 233, step: 4, dBm: 30, perMHz: 5, indoor: true}},
 	}}
-	// ARIB STD-T66 (2.4 GHz), STD-T71 (5150-5350 MHz: 200 mW, above 5250 MHz with DFS; 5470-5730 MHz: 1 W, with DFS).
+	// ARIB STD-T66 (2.4 GHz), STD-T71 (5150-5350 MHz: 200 mW, above 5250 MHz with DFS; 5470-5730 MHz: 1 W, with DFS). Of 6 GHz nothing is known here.
 	arib = rules{"ARIB STD-T66, STD-T71", map[Band][]span{
-		Band2: {{1, 13, 1, 20, false}},
-		Band5: {{36, 48, 4, 23, false}, {52, 64, 4, 23, true}, {100, 144, 4, 30, true}},
+		Band2: {{from: 1, to: 13, step: 1, dBm: 20}},
+		Band5: {{from: 36, to: 48, step: 4, dBm: 23}, {from: 52, to: 64, step: 4, dBm: 23, radar: true}, {from: 100, to: 144, step: 4, dBm: 30, radar: true}},
 	}}
 )
 
@@ -94,14 +125,14 @@ func Source(country string) string { return countries[country].source }
 func Channels(country string, b Band) (out []Channel) {
 	for _, s := range countries[country].spans[b] {
 		for n := s.from; n <= s.to; n += s.step {
-			out = append(out, Channel{n, s.dBm, s.radar})
+			out = append(out, Channel{n, s.at20(), s.radar, s.indoor, s.dBm})
 		}
 	}
 	return out
 }
 
-// Block lists the channels of 20 MHz that one of a width takes, of which the number is that of the first one (the primary channel): at 5 GHz those
-// of IEEE 802.11 annex E, at 2.4 GHz the channel and the four above or below it. Where there is no block so wide it is none.
+// Block lists the channels of 20 MHz that one of a width takes, of which the number is that of the first one (the primary channel): at 5 and 6 GHz
+// those of IEEE 802.11 annex E, at 2.4 GHz the channel and the four above or below it. Where there is no block so wide it is none.
 func Block(b Band, channel, width int) []int {
 	n := width / 20
 	if n <= 1 {
@@ -115,6 +146,8 @@ func Block(b Band, channel, width int) []int {
 	}
 	first, last := 36, 64
 	switch {
+	case b == Band6:
+		first, last = 1, 233
 	case channel >= 149:
 		first, last = 149, 177
 	case channel >= 100:
@@ -148,9 +181,17 @@ func Check(country string, b Band, channel, width, dBm int) error {
 			return fmt.Errorf("channel %d of %s GHz is not for wireless networks in %s (%s)", channel, b, country, Source(country))
 		case i < 0:
 			return fmt.Errorf("channel %d of %s GHz cannot be %d MHz wide in %s: that takes channel %d too (%s)", channel, b, width, country, c, Source(country))
-		case dBm > list[i].PowerDBm:
-			return fmt.Errorf("%d dBm is louder than channel %d of %s GHz may be in %s, %d dBm (%s)", dBm, c, b, country, list[i].PowerDBm, Source(country))
+		case dBm > list[i].Power(width):
+			return fmt.Errorf("%d dBm is louder than channel %d of %s GHz may be%s in %s, %d dBm (%s)", dBm, c, b, wide(b, width), country, list[i].Power(width), Source(country))
 		}
 	}
 	return nil
+}
+
+// wide says of a band in which the wider ones may be louder how wide one is.
+func wide(b Band, width int) string {
+	if b != Band6 {
+		return ""
+	}
+	return fmt.Sprintf(" at %d MHz", max(width, 20))
 }

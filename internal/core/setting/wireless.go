@@ -46,7 +46,7 @@ const (
 // wirelessSettings say which networks an access point offers, who may join them, and how its radios send.
 var wirelessSettings = []Setting{
 	{Name: "country", On: deviceOnly, Title: "Country", Group: "Wireless", Help: "where it stands (ISO 3166-1): its rules say on which channels it may send, and how loud", Default: "none", Needs: Wireless, Value: country().or("none")},
-	{Name: "channel", On: portOnly, Title: "Channel", Group: "Radio", Help: "by its number (IEEE 802.11); auto: it chooses one itself", Default: "auto", Needs: Wireless, Value: number(1, 177, "").or("auto"), when: isRadio},
+	{Name: "channel", On: portOnly, Title: "Channel", Group: "Radio", Help: "by its number (IEEE 802.11); auto: it chooses one itself", Default: "auto", Needs: Wireless, Value: number(1, 233, "").or("auto"), when: isRadio},
 	{Name: "channel-width", On: portOnly, Title: "Channel width", Group: "Radio", Help: "the wider, the faster, and the more neighbours are disturbed", Default: "auto", Needs: Wireless,
 		Value: Value{Type: Choice, Unit: "MHz", Choices: []string{"auto", "20", "40", "80", "160"}, Form: "auto, 20, 40, 80 or 160 MHz", normal: choice("auto", "20", "40", "80", "160").normal}, when: isRadio},
 	{Name: "radio-power", On: portOnly, Title: "Power", Group: "Radio", Help: "how loud it sends (EIRP); auto: it chooses itself", Default: "auto", Needs: Wireless, Value: number(1, 36, "dBm").or("auto"), when: isRadio},
@@ -228,7 +228,14 @@ func (w WLAN) Enterprise() bool { return strings.HasSuffix(w.Security, "-enterpr
 func (w WLAN) Anybody() bool { return !w.Personal() && !w.Enterprise() }
 
 // In tells whether it is offered in a band.
-func (w WLAN) In(band string) bool { return len(w.Bands) == 0 || slices.Contains(w.Bands, band) }
+func (w WLAN) In(band string) bool {
+	return (len(w.Bands) == 0 || slices.Contains(w.Bands, band)) && (band != string(radio.Band6) || w.ForSix())
+}
+
+// ForSix tells whether it may be offered at 6 GHz: what was there before WPA3 is not (IEEE 802.11ax clause 12.12.2).
+func (w WLAN) ForSix() bool {
+	return !slices.Contains([]string{SecurityOpen, "wpa2-personal", "wpa2-enterprise"}, w.Security)
+}
 
 // WLANs are the wireless networks of a configuration, by name.
 func WLANs(c network.Config) (out []WLAN) {

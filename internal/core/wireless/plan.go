@@ -210,14 +210,16 @@ func (p *plan) improve(group []int) bool {
 	return true
 }
 
-// candidates are the channels on which a radio could send, as wide as it is: at 2.4 GHz those that leave each other alone, at 5 GHz the first of each block.
+// candidates are the channels on which a radio could send, as wide as it is: at 2.4 GHz those that leave each other alone, at 5 GHz the first of each block, at 6 GHz the
+// first of each block on which stations search.
 func candidates(m Move) (out []radio.Channel) {
 	for _, c := range radio.Channels(m.Country, m.Told.Band) {
 		if m.Told.Band == radio.Band2 && !slices.Contains([]int{1, 6, 11}, c.Number) {
 			continue
 		}
 		block := radio.Block(m.Told.Band, c.Number, m.Width)
-		if len(block) == 0 || m.Told.Band != radio.Band2 && block[0] != c.Number {
+		first := slices.IndexFunc(block, func(n int) bool { return radio.Searched(m.Told.Band, n) })
+		if first < 0 || m.Told.Band != radio.Band2 && block[first] != c.Number {
 			continue
 		}
 		if radio.Check(m.Country, m.Told.Band, c.Number, m.Width, m.Told.PowerDBm) == nil {

@@ -106,13 +106,16 @@ func TestHowAStationJoins(t *testing.T) {
 func anyRadios(t *rapid.T, band radio.Band) []wireless.Radio {
 	n := rapid.IntRange(0, 9).Draw(t, "radios")
 	width := 20
-	if band == radio.Band5 {
+	if band != radio.Band2 {
 		width = rapid.SampledFrom([]int{20, 40, 80}).Draw(t, "width")
 	}
 	country := rapid.SampledFrom([]string{"GB", "US", "JP"}).Draw(t, "country")
 	own := []int{1, 6, 11, 3}
 	if band == radio.Band5 {
 		own = []int{36, 52, 100, 116}
+	}
+	if band == radio.Band6 {
+		own = []int{1, 5, 37, 41}
 	}
 	out := make([]wireless.Radio, n)
 	for i := range out {
@@ -151,6 +154,9 @@ func TestAPlanLeavesMoreTime(t *testing.T) {
 			}
 			if err := radio.Check(m.Country, band, m.After, m.Width, 0); m.Changes() && err != nil {
 				t.Fatal(err)
+			}
+			if m.Changes() && !radio.Searched(band, m.After) {
+				t.Fatalf("nobody searches for %s on %d", m.Device, m.After)
 			}
 			r := m.Radio
 			r.Now.Channel = m.After

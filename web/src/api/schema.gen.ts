@@ -4234,9 +4234,11 @@ export interface components {
         AirChoice: {
             /** Format: int64 */
             channel: number;
+            /** @description Only inside buildings */
+            indoor?: boolean;
             /**
              * Format: int64
-             * @description EIRP at most
+             * @description EIRP at most, as wide as it is now
              */
             power_dbm: number;
             /** @description Only where no radar is heard (DFS) */
@@ -19006,7 +19008,7 @@ export interface operations {
                 /** @description A selector: of which access points */
                 where?: string;
                 /** @description In GHz */
-                band?: "2.4" | "5";
+                band?: "2.4" | "5" | "6";
             };
             header?: never;
             path?: never;

@@ -4,7 +4,6 @@ package words
 
 import (
 	"fmt"
-	"io"
 	"strconv"
 	"strings"
 	"text/template"
@@ -145,7 +144,7 @@ func (c *Catalogue) CanTell(kind, subject string, args map[string]any) error {
 	if c.sides[kind].What != "" {
 		name, of = "alarm "+kind, said{Subject: subject, A: args}
 	}
-	return c.all.ExecuteTemplate(io.Discard, name, of)
+	return c.all.ExecuteTemplate(new(strings.Builder), name, of)
 }
 
 // Fact is what happened, in a sentence.

@@ -22,7 +22,7 @@ export function PlanDialog({ me, scope }: { me: Person; scope: string }) {
 }
 
 function Plan({ me, scope, close }: { me: Person; scope: string; close: () => void }) {
-  const [band, setBand] = useState<"2.4" | "5">("5");
+  const [band, setBand] = useState<"2.4" | "5" | "6">("5");
   const [, setTray] = useView("tray");
   const plan = usePlan(scope, band);
   const draft = useOwnDraft(me);
@@ -63,10 +63,11 @@ function Plan({ me, scope, close }: { me: Person; scope: string; close: () => vo
           label="Band"
           value={band}
           of={[
-            ["5", "5 GHz"],
             ["2.4", "2.4 GHz"],
+            ["5", "5 GHz"],
+            ["6", "6 GHz"],
           ]}
-          pick={(b) => setBand(b === "2.4" ? "2.4" : "5")}
+          pick={(b) => setBand(b as "2.4" | "5" | "6")}
         />
         {plan.isError && <Failure error={plan.error} retry={() => void plan.refetch()} />}
         {plan.data && items.length === 0 && <Empty title="There is no radio of that band in the scope" />}

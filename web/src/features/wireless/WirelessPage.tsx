@@ -103,10 +103,10 @@ function Networks({ scope, me }: { scope: string; me: Person }) {
       sort: (n) => Number(n.vlans[0] ?? 0),
       cell: (n) => n.vlans.map((v) => v || "own").join(", "),
     },
-    { key: "bands", head: "GHz", mono: true, sort: (n) => n.bands.join(), cell: (n) => n.bands.join(", ") || "none" },
+    { key: "bands", head: "GHz", mono: true, sort: (n) => n.bands.join(), cell: (n) => n.bands.join(" ") || "none" },
     {
       key: "points",
-      head: "Access points",
+      head: "Points",
       right: true,
       sort: (n) => n.devices.length,
       cell: (n) => (n.offered === n.devices.length ? n.offered : `${n.offered} of ${n.devices.length}`),
@@ -126,7 +126,7 @@ function Networks({ scope, me }: { scope: string; me: Person }) {
       cell: (n) =>
         n.differs.length > 0 ? (
           <span className="inline-flex items-center gap-1.5" title={`Not the same everywhere: ${n.differs.join(", ")}`}>
-            <Shape state="degraded" size={10} /> differs in {n.differs.join(", ")}
+            <Shape state="degraded" size={10} /> {n.differs.join(", ")} differs
           </span>
         ) : null,
     },

@@ -50,7 +50,7 @@ export const useJoining = (mac: string) =>
     enabled: mac !== "",
   });
 
-export const usePlan = (where: string, band: "2.4" | "5") =>
+export const usePlan = (where: string, band: "2.4" | "5" | "6") =>
   useQuery({
     queryKey: [...keys.devices, "wireless", "plan", where, band],
     queryFn: () => take(api.GET("/api/v1/wireless/plan", { params: { query: { where, band } } })),
