@@ -25,9 +25,9 @@ export TMPDIR=$room
 log=$room/log.json
 export EVERYPOST_PROGRAM=${EVERYPOST_PROGRAM:-$PWD/bin/everypost}
 ended=0
-"${sum[@]}" --format pkgname --jsonfile "$log" -- -race -vet=off '-ldflags=-s -w' '-gcflags=modernc.org/...=-d=checkptr=0' '-gcflags=modernc.org/sqlite/lib=-race=false -d=checkptr=0' -p 3 -parallel 2 -timeout 25m "${@:-./...}" || ended=$?
+"${sum[@]}" --format pkgname --jsonfile "$log" -- -race -vet=off '-ldflags=-s -w' '-gcflags=modernc.org/...=-d=checkptr=0' '-gcflags=modernc.org/sqlite/lib=-race=false -d=checkptr=0' -parallel 2 -timeout 25m "${@:-./...}" || ended=$?
 echo "The ten slowest:"
 "${sum[@]}" tool slowest --num 10 --threshold 1s --jsonfile "$log"
 [ $ended -eq 0 ] || exit $ended
-go test -vet=off '-ldflags=-s -w' -run 'TestMemoryAndSQLPickTheSame|TestRecentChangesAreAsTheyAreKept|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService|TestReachEqualsWhatAFrameDoes|TestWhatIsForetoldToBeLostIsLost|TestNobodyAsksByWhatHeMayNotSee' \
+go test -vet=off '-ldflags=-s -w' -run 'TestMemoryAndSQLPickTheSame|TestRecentChangesAreAsTheyAreKept|TestWhatTheGuardsPassCutsNobodyOff|TestAMonthIsLivedThroughAndWrittenDown|TestADayPasses|TestTrafficAddsUp|TestAHostileFile|TestKilledService|TestReachEqualsWhatAFrameDoes|TestReachOnNetworksAsTheyCome|TestWhatIsForetoldToBeLostIsLost|TestNobodyAsksByWhatHeMayNotSee' \
   ./internal/store ./internal/driver/netconf ./internal/standin ./internal/service/settingsfile ./test/kill ./test/policy ./test/rights

@@ -109,7 +109,8 @@ func (s *Store) Alarms(ctx context.Context, q AlarmQuery) ([]alarm.Alarm, error)
 	return list(ctx, s.read, func(r *sql.Rows) (alarm.Alarm, error) { return scanAlarm(r) }, `SELECT number, device, body FROM alarms
 		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (NOT ?2 OR cleared_at = 0 AND closed = 0) AND (NOT ?3 OR cleared_at > 0 OR closed = 1)
 			AND (?4 = 0 OR cleared_at = 0 OR cleared_at >= ?4) AND (?5 = 'null' OR cause IN (SELECT value FROM json_each(?5))) AND (NOT ?6 OR cause = 0 OR ?1 <> 'null' AND NOT EXISTS (SELECT 1 FROM alarms root WHERE root.number = alarms.cause AND root.device IN (SELECT value FROM json_each(?1))))
-			AND (?7 = 0 OR (raised_at, number) < (SELECT raised_at, number FROM alarms WHERE number = ?7))
+			AND (?7 = 0 OR (raised_at, number) < (SELECT raised_at, number FROM alarms WHERE number = ?7)
+				OR number < ?7 AND NOT EXISTS (SELECT 1 FROM alarms WHERE number = ?7))
 		ORDER BY `+order+` LIMIT ?8`, toJSON(q.Devices), q.Open, q.Over, micro(q.Since), toJSON(q.Causes), q.Roots, q.Before, q.Limit)
 }
 

@@ -48,7 +48,7 @@ type BackupQuery struct {
 // Backups lists backups, the newest first.
 func (s *Store) Backups(ctx context.Context, q BackupQuery) ([]Backup, error) {
 	return list(ctx, s.read, func(r *sql.Rows) (Backup, error) { return scanBackup(r) }, `SELECT * FROM (SELECT `+backupColumns+` AS last FROM snapshots s
-		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (?2 = 0 OR (taken_at, id) < (SELECT taken_at, id FROM snapshots WHERE id = ?2))) WHERE NOT ?3 OR last ORDER BY taken_at DESC, id DESC LIMIT ?4`,
+		WHERE (?1 = 'null' OR device IN (SELECT value FROM json_each(?1))) AND (?2 = 0 OR (taken_at, id) < (SELECT taken_at, id FROM snapshots WHERE id = ?2) OR id < ?2 AND NOT EXISTS (SELECT 1 FROM snapshots WHERE id = ?2))) WHERE NOT ?3 OR last ORDER BY taken_at DESC, id DESC LIMIT ?4`,
 		toJSON(q.Devices), q.Before, q.Last, q.Limit)
 }
 

@@ -226,7 +226,7 @@ func TestAnIncidentIsHandedOver(t *testing.T) {
 	require.NoError(t, err)
 	c := rig.SignedIn(t, r)
 	text := c.Good("alarm", "hand-over", strconv.FormatInt(a.Number, 10)).Out
-	for _, says := range []string{"# Alarm 1: th-sw-01:1/1/49 has no link to th-sw-02:1/1/25.", "th-sw-02 cannot be reached", "the digger &lt;script&gt;", "th-sw-01:1/1/49 lost its link", "## What was tried"} {
+	for _, says := range []string{fmt.Sprintf("# Alarm %d: th-sw-01:1/1/49 has no link to th-sw-02:1/1/25.", a.Number), "th-sw-01:1/1/49 has no link to th-sw-02:1/1/25.", "th-sw-02 cannot be reached", "the digger &lt;script&gt;", "th-sw-01:1/1/49 lost its link", "## What was tried"} {
 		assert.Contains(t, text, says)
 	}
 	near := r.Confine(t, "bram", "operator", "name = th-sw-01")

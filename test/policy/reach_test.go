@@ -1,8 +1,11 @@
 package policy_test
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -40,10 +43,17 @@ func stations(t *testing.T, r *rig.Rig) (out []v1.NetworkClient) {
 	return out
 }
 
-// The answer to whether one station reaches another equals what a frame does in the simulated world, which shares no code with it: as the network
-// is, after cables were cut, and after VLANs and rules were changed. Where both see the network in motion, the question is asked again.
-func TestReachEqualsWhatAFrameDoes(t *testing.T) {
-	t.Parallel()
+// asker asks whether stations reach each other, and holds the answers against what a frame does in the simulated world.
+type asker struct {
+	r                *rig.Rig
+	rng              *rand.Rand
+	abroad, senders  []string // addresses of nobody who is seen as a station, to whom and by whom is sent
+	answers, outside map[bool]int
+}
+
+// threeSites starts the firewalls, edges and switches of three sites, each with its own.
+func threeSites(t *testing.T, seed uint64) *asker {
+	t.Helper()
 	r := rig.StartPart(t, "hh-edge-01", "northgate", "harbour-house", "oyster-landing")
 	r.AwaitAll(t)
 	devices, err := r.Devices(t.Context(), client.Query{Limit: 100})
@@ -53,47 +63,58 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 		require.NoError(t, r.PutSite(t.Context(), site, v1.SiteRequest{Title: site, Entry: d.Name[:2] + "-edge-01"}))
 		require.NoError(t, r.Describe(t.Context(), d.Name, v1.DeviceDescription{Site: site}))
 	}
-	rng := rand.New(rand.NewPCG(15, 7))
-	answers, outside := map[bool]int{}, map[bool]int{}
-	abroad := []string{"203.0.113.80", "198.51.100.80", "198.51.100.81", "172.20.16.10"} // one that is nobody's, two to which firewalls answer, and one behind a router
-	ask := func(questions int, what string) {
-		list := stations(t, r)
-		pick := func(outside int) v1.NetworkClient {
-			if rng.IntN(outside) == 0 {
-				address := abroad[rng.IntN(len(abroad))]
-				return v1.NetworkClient{MAC: address, Address: address}
-			}
-			return list[rng.IntN(len(list))]
+	// one that is nobody's, two to which firewalls answer, and one behind a router
+	abroad := []string{"203.0.113.80", "198.51.100.80", "198.51.100.81", "172.20.16.10"}
+	return &asker{r: r, rng: rand.New(rand.NewPCG(15, seed)), answers: map[bool]int{}, outside: map[bool]int{}, abroad: abroad, senders: abroad}
+}
+
+// ask asks so many questions of a network. Where both see it in motion, a question is asked again.
+func (a *asker) ask(t *testing.T, questions int, what string) {
+	t.Helper()
+	list := stations(t, a.r)
+	pick := func(outside int, abroad []string) v1.NetworkClient {
+		if a.rng.IntN(outside) == 0 {
+			address := abroad[a.rng.IntN(len(abroad))]
+			return v1.NetworkClient{MAC: address, Address: address}
 		}
-		for range questions {
-			from, to, s := pick(6), pick(4), services[rng.IntN(len(services))]
-			if from.MAC == to.MAC {
-				continue
+		return list[a.rng.IntN(len(list))]
+	}
+	for range questions {
+		from, to, s := pick(6, a.senders), pick(4, a.abroad), services[a.rng.IntN(len(services))]
+		if from.MAC == to.MAC {
+			continue
+		}
+		var got v1.Reach
+		assert.Eventually(t, func() bool {
+			var err error
+			got, err = a.r.Reach(t.Context(), v1.ReachRequest{From: from.MAC, To: to.MAC, Protocol: s.protocol, Port: s.port})
+			require.NoError(t, err)
+			return (got.Verdict == "passes") == a.r.World.Reaches(from.Address, to.Address, s.protocol, s.port)
+		}, rig.WaitLong, rig.WaitStep, "%s: %s to %s by %s/%d", what, from.Address, to.Address, s.protocol, s.port)
+		if t.Failed() {
+			for _, h := range got.Hops {
+				t.Log(h)
 			}
-			var got v1.Reach
-			assert.Eventually(t, func() bool {
-				var err error
-				got, err = r.Reach(t.Context(), v1.ReachRequest{From: from.MAC, To: to.MAC, Protocol: s.protocol, Port: s.port})
-				require.NoError(t, err)
-				return (got.Verdict == "passes") == r.World.Reaches(from.Address, to.Address, s.protocol, s.port)
-			}, rig.WaitLong, rig.WaitStep, "%s: %s to %s by %s/%d: %s, %s", what, from.Address, to.Address, s.protocol, s.port, got.Verdict, got.Why)
-			if t.Failed() {
-				for _, h := range got.Hops {
-					t.Log(h)
-				}
-				t.FailNow()
-			}
-			answers[got.Verdict == "passes"]++
-			if from.MAC == from.Address || to.MAC == to.Address {
-				outside[got.Verdict == "passes"]++
-			}
+			t.Fatalf("%s, %s", got.Verdict, got.Why)
+		}
+		a.answers[got.Verdict == "passes"]++
+		if from.MAC == from.Address || to.MAC == to.Address {
+			a.outside[got.Verdict == "passes"]++
 		}
 	}
-	ask(race.Fewer(120, 25), "as it is")
+}
+
+// The answer to whether one station reaches another equals what a frame does in the simulated world, which shares no code with it: as the network
+// is, after cables were cut, and after VLANs and rules were changed.
+func TestReachEqualsWhatAFrameDoes(t *testing.T) {
+	t.Parallel()
+	a := threeSites(t, 7)
+	r := a.r
+	a.ask(t, race.Fewer(120, 25), "as it is")
 	r.PushAndKeep(t, r.Draft(t, [3]string{"ng-fw-01:policy/main", "rules/55", "allow from office,voice to any log on"}, [3]string{"ol-fw-01:policy/main", "rules/55", "allow from outside to voice,office"}))
-	ask(race.Fewer(80, 15), "more rules")
+	a.ask(t, race.Fewer(80, 15), "more rules")
 	require.NoError(t, r.World.Throw(standin.Cut, "ng-sw-01:1/1/49"))
-	ask(race.Fewer(60, 12), "a cable cut")
+	a.ask(t, race.Fewer(60, 12), "a cable cut")
 	desk := ""
 	for _, c := range stations(t, r) {
 		if c.VLAN == 20 && strings.HasPrefix(c.Device, "ol-") {
@@ -104,14 +125,62 @@ func TestReachEqualsWhatAFrameDoes(t *testing.T) {
 	r.PushAndKeep(t, r.Draft(t, [3]string{"ol-fw-01:policy/main", "translations/40", "destination from outside destination 198.51.100.81 service tcp/445 into " + desk + " port 3389"},
 		[3]string{"ol-fw-01:policy/main", "translations/5", "source from crew,guests into nothing"},
 		[3]string{"hh-fw-01:policy/main", "translations/5", "destination from office destination 203.0.113.80 into 10.1.20.30"}))
-	ask(race.Fewer(120, 25), "more translations")
+	a.ask(t, race.Fewer(120, 25), "more translations")
 	require.NoError(t, r.World.Throw(standin.PowerLoss, "ng-edge-01"))
-	ask(race.Fewer(60, 12), "an edge dead, and its tunnels")
+	a.ask(t, race.Fewer(60, 12), "an edge dead, and its tunnels")
 	some := race.Fewer(10, 1)
-	assert.Greater(t, outside[true], some, "some pass to and from outside")
-	assert.Greater(t, outside[false], some, "some do not")
-	assert.Greater(t, answers[true], some, "some pass")
-	assert.Greater(t, answers[false], some, "some do not")
+	assert.Greater(t, a.outside[true], some, "some pass to and from outside")
+	assert.Greater(t, a.outside[false], some, "some do not")
+	assert.Greater(t, a.answers[true], some, "some pass")
+	assert.Greater(t, a.answers[false], some, "some do not")
+}
+
+// So it is on networks as they come: each with rules and translations by chance on the firewalls, and with a cable of a switch cut.
+func TestReachOnNetworksAsTheyCome(t *testing.T) {
+	t.Parallel()
+	a := threeSites(t, 50)
+	a.senders = a.abroad[:3] // of who is behind a router that is cut off nothing is known; the world takes him for somebody in the internet
+	var cables []string
+	for _, c := range a.r.World.Cables() {
+		if strings.Contains(c[0], "-sw-") && strings.Contains(c[1], "-sw-") {
+			cables = append(cables, c[0])
+		}
+	}
+	require.NotEmpty(t, cables)
+	slices.Sort(cables)
+	for n := range race.Fewer(12, 2) {
+		var edits [][3]string
+		for _, fw := range []string{"ng-fw-01", "hh-fw-01", "ol-fw-01"} {
+			edits = append(edits, [3]string{fw + ":policy/main", "rules/" + strconv.Itoa(51+a.rng.IntN(9)), a.rule()})
+			if a.rng.IntN(3) == 0 {
+				edits = append(edits, [3]string{fw + ":policy/main", "rules/" + strconv.Itoa(1+a.rng.IntN(9)), a.rule()})
+			}
+		}
+		said := fmt.Sprintf("network %d, with %q", n, edits)
+		pushAll(t, a.r, a.r.Draft(t, edits...).Number)
+		cable := cables[a.rng.IntN(len(cables))]
+		require.NoError(t, a.r.World.Throw(standin.Cut, cable))
+		a.ask(t, race.Fewer(50, 12), said+" and without "+cable)
+		require.NoError(t, a.r.World.Throw(standin.Mend, cable))
+		a.r.AwaitAll(t)
+	}
+	assert.NotZero(t, a.answers[true])
+	assert.NotZero(t, a.answers[false])
+}
+
+// rule is a rule by chance.
+func (a *asker) rule() string {
+	zones := []string{"any", "outside", "office", "voice", "office,voice", "crew,guests", "tickets", "cameras"}
+	one := func(list []string) string { return list[a.rng.IntN(len(list))] }
+	out := one([]string{"allow", "allow", "deny", "reject"}) + " from " + one(zones) + " to " + one(zones)
+	if a.rng.IntN(3) == 0 {
+		out += " destination " + one([]string{"10.1.0.0/16", "10.3.20.0/24", "10.7.0.0/16", "203.0.113.0/24"})
+	}
+	if a.rng.IntN(2) == 0 {
+		s := services[a.rng.IntN(len(services)-1)]
+		out += fmt.Sprintf(" service %s/%d", s.protocol, s.port)
+	}
+	return out
 }
 
 // A question is asked of a draft before anything is sent; of what nobody saw it is said that nobody knows; what is no question is refused.
