@@ -202,7 +202,7 @@ func TestWirelessByCommand(t *testing.T) {
 		"is no band: there are 2.4, 5 and 6":  {"port", "set", ap + ":wlan/crew", "bands=7"},
 		`the rules of "XX" are not known`:     {"port", "set", ap, "country=xx"},
 		"is no radio of an access point":      {"port", "set", ap + ":eth0", "channel=6"},
-		"is not a number from 1 to 177":       {"port", "set", ap + ":radio1", "channel=900"},
+		"is not a number from 1 to 233":       {"port", "set", ap + ":radio1", "channel=900"},
 		"the device has no wireless networks": {"port", "set", "th-sw-01:wlan/crew", "present=on"},
 		`unknown field`:                       {"radios", "plan", "colour = red"},
 	} {
