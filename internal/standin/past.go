@@ -25,12 +25,12 @@ type PastEvent struct {
 	Up           bool
 }
 
-// PastOutage is a time in which a device did not answer, to somebody who asked at every fine step.
+// PastOutage is a time in which a device did not answer, to somebody who asked at every step.
 type PastOutage struct {
 	Device     string
 	Begin, End time.Time
-	// NoPower tells that it was dead itself, and not for want of power from another. Else Link is the port, as device:port, from which a cable to it was lost, To the other end of that, where
-	// the cable was one of its own.
+	// NoPower tells that it was dead itself, and not for want of power from another. Else Link is the port, as device:port, from which a cable to it
+	// was lost, and To the other end of that; "" where the way to it was lost farther off.
 	NoPower  bool
 	Link, To string
 }

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -109,6 +110,8 @@ func TestAlarmsThatCannotHaveBeenAreRefused(t *testing.T) {
 		"more than 20 years ago":                     func(a *v1.PastAlarm) { a.RaisedAt = a.RaisedAt.AddDate(-21, 0, 0) },
 		"follows from alarm 3 of the list":           func(a *v1.PastAlarm) { a.Follows = 3 },
 		"has not in its args what is told of a link": func(a *v1.PastAlarm) { a.Type, a.Args = "link-down", nil },
+		"noted in the future":                        func(a *v1.PastAlarm) { a.Notes = []v1.AlarmNote{{At: time.Now().Add(time.Hour), By: "x", Text: "x"}} },
+		"the name of one of its args":                func(a *v1.PastAlarm) { a.Args[strings.Repeat("x", 41)] = true },
 		"args.why is neither text nor a number":      func(a *v1.PastAlarm) { a.Args = map[string]any{"why": []int{1}} },
 	} {
 		in := night()

@@ -136,6 +136,7 @@ func (s *server) importAlarms(ctx context.Context, n need, list []v1.PastAlarm) 
 		if _, asked := enrolled[a.Device]; asked {
 			continue
 		}
+		enrolled[a.Device] = time.Time{}
 		if refused = s.onDevice(ctx, n, a.Device); refused != nil {
 			break
 		}
@@ -145,14 +146,14 @@ func (s *server) importAlarms(ctx context.Context, n need, list []v1.PastAlarm) 
 		}
 		enrolled[a.Device] = record.EnrolledAt
 	}
-	past := make([]store.PastAlarm, len(list))
-	for i, a := range list {
-		past[i] = pastAlarm(a)
-		if err := words.English.CanTell(a.Type, past[i].Subject.String(), a.Args); err != nil && slices.ContainsFunc(alarm.Types(), func(t alarm.Type) bool { return t.ID == a.Type }) {
-			return fmt.Errorf("%w: alarm %d of the list has not in its args what is told of a %s: %w", errInvalid, i+1, a.Type, err)
-		}
-	}
 	return s.act(ctx, "import-alarms", strings.Join(slices.Sorted(maps.Keys(enrolled)), " "), refused, func(by string) error {
+		past := make([]store.PastAlarm, len(list))
+		for i, a := range list {
+			past[i] = pastAlarm(a)
+			if err := words.English.CanTell(a.Type, past[i].Subject.String(), a.Args); err != nil && slices.ContainsFunc(alarm.Types(), func(t alarm.Type) bool { return t.ID == a.Type }) {
+				return fmt.Errorf("%w: alarm %d of the list has not in its args what is told of a %s: %w", errInvalid, i+1, a.Type, err)
+			}
+		}
 		return s.Alarms.Import(ctx, past, func(device string) time.Time { return enrolled[device] }, by)
 	})
 }

@@ -97,8 +97,12 @@ func (s *server) handOver(ctx context.Context, a alarm.Alarm) ([]byte, error) {
 		say("- %s, %s: %s", when(f.RaisedAt), f.Severity, f.Text)
 		devices = append(devices, f.Device)
 	}
-	if len(d.Follow) == 0 {
+	switch {
+	case len(d.Follow) > 0:
+	case d.State == "open":
 		say("Nothing that is open.")
+	default:
+		say("Nothing.")
 	}
 	say("\n## What was said and done about it\n")
 	for _, n := range d.Notes {

@@ -29,9 +29,12 @@ type Channel struct {
 	most     int  // EIRP at most, however wide: where the rule is of the power of each MHz, the wider the louder
 }
 
-// Power is the EIRP that one of a width may have at most, in dBm.
+// Power is the EIRP that one of a width may have at most, in dBm; of width 0, which the access point chooses, that of the widest.
 func (c Channel) Power(width int) int {
-	if width <= 20 {
+	switch {
+	case width == 0:
+		return c.most
+	case width <= 20:
 		return c.PowerDBm
 	}
 	return min(c.most, c.PowerDBm+int(math.Floor(10*math.Log10(float64(width)/20))))
@@ -190,8 +193,8 @@ func Check(country string, b Band, channel, width, dBm int) error {
 
 // wide says of a band in which the wider ones may be louder how wide one is.
 func wide(b Band, width int) string {
-	if b != Band6 {
+	if b != Band6 || width == 0 {
 		return ""
 	}
-	return fmt.Sprintf(" at %d MHz", max(width, 20))
+	return fmt.Sprintf(" at %d MHz", width)
 }

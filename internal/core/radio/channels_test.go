@@ -38,6 +38,8 @@ func TestWhatMayBeSentWhere(t *testing.T) {
 		"5 dBm of each MHz":             {"US", radio.Band6, 5, 20, 19, "19 dBm is louder than channel 5 of 6 GHz may be at 20 MHz in US, 18 dBm"},
 		"the wider, the louder":         {"US", radio.Band6, 5, 80, 24, ""},
 		"and not more":                  {"US", radio.Band6, 5, 160, 28, "28 dBm is louder than channel 1 of 6 GHz may be at 160 MHz in US, 27 dBm"},
+		"as wide as the device likes":   {"US", radio.Band6, 5, 0, 30, ""},
+		"but not louder":                {"US", radio.Band6, 5, 0, 31, "31 dBm is louder than channel 5 of 6 GHz may be in US, 30 dBm"},
 		"6 GHz where nothing is known":  {"JP", radio.Band6, 37, 160, 36, ""},
 		"no channel of 20 MHz":          {"GB", radio.Band6, 6, 20, 0, "channel 6 of 6 GHz is not for"},
 		"wider than 6 GHz":              {"US", radio.Band6, 233, 40, 0, "would leave the band"},

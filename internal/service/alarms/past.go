@@ -12,8 +12,10 @@ import (
 	"example.net/everypost/internal/store"
 )
 
-// oldest is how many years ago an alarm may be that is taken over.
-const oldest = 20
+const (
+	oldest   = 20 // years ago an alarm may be that is taken over
+	mostArgs = 20
+)
 
 // Import keeps alarms of devices that another system kept from before they were enrolled, all or nothing. Nobody is told of them. enrolled tells since when a
 // device is.
@@ -22,7 +24,7 @@ func (s *Service) Import(ctx context.Context, list []store.PastAlarm, enrolled f
 	defer s.mu.Unlock()
 	now := s.now().UTC().Truncate(time.Microsecond)
 	for i := range list {
-		if err := checkPast(list[i], i, enrolled(list[i].Subject.OnDevice())); err != nil {
+		if err := checkPast(list[i], i, enrolled(list[i].Subject.OnDevice()), now); err != nil {
 			return fmt.Errorf("alarm %d of the list: %w", i+1, err)
 		}
 		list[i].Notes = append(slices.Clone(list[i].Notes), alarm.Note{At: now, By: by, Text: "took it over from another system"})
@@ -35,7 +37,7 @@ func (s *Service) Import(ctx context.Context, list []store.PastAlarm, enrolled f
 	return nil
 }
 
-func checkPast(a store.PastAlarm, at int, enrolled time.Time) error {
+func checkPast(a store.PastAlarm, at int, enrolled, now time.Time) error {
 	known := slices.ContainsFunc(alarm.Types(), func(t alarm.Type) bool { return t.ID == a.Type })
 	stamp := func(t time.Time) string { return t.UTC().Format(time.RFC3339) }
 	switch {
@@ -52,7 +54,16 @@ func checkPast(a store.PastAlarm, at int, enrolled time.Time) error {
 	case len(a.Notes) > maxNotes-1:
 		return fmt.Errorf("%w: it has %d notes, and %d are kept", ErrInvalid, len(a.Notes), maxNotes-1)
 	}
+	if a.AckedAt.After(now) || slices.ContainsFunc(a.Notes, func(n alarm.Note) bool { return n.At.After(now) }) {
+		return fmt.Errorf("%w: it was acknowledged or noted in the future", ErrInvalid)
+	}
+	if len(a.Args) > mostArgs {
+		return fmt.Errorf("%w: it has %d args, and no alarm has more than %d", ErrInvalid, len(a.Args), mostArgs)
+	}
 	for name, v := range a.Args {
+		if len(name) > 40 {
+			return fmt.Errorf("%w: the name of one of its args is longer than 40 octets", ErrInvalid)
+		}
 		switch v := v.(type) {
 		case float64, bool:
 		case string:
